@@ -1,0 +1,167 @@
+// SPDX-License-Identifier: MIT
+#include "arguments.h"
+
+#include <fmt/format.h>
+
+#include <CLI/CLI.hpp>
+#include <sstream>
+
+#include "hotstitch/error.h"
+#include "hotstitch/version.h"
+#include "render/quantities.h"
+
+namespace hotstitch::cli {
+namespace {
+
+void allow(Allowed& allowed, const std::string& list) {
+    std::istringstream names(list);
+    for (std::string name; std::getline(names, name, ',');) {
+        if (name == "source")
+            allowed.source = true;
+        else if (name == "target")
+            allowed.target = true;
+        else if (name == "patch")
+            allowed.patch = true;
+        else
+            throw Error(ErrorCode::usage, fmt::format("--allow knows no check named \"{}\"", name))
+                .wanted("source (not the file the patch was made for), target (not the result it should make), "
+                        "patch (not the patch its checks belong to)");
+    }
+}
+
+void add_common(CLI::App& app, Common& common) {
+    app.add_flag("--json", common.json, "One JSON document on standard output, with the same facts");
+    app.add_flag("-q,--quiet", common.quiet, "Only the verdict");
+    app.add_flag("-v,--verbose", common.verbose, "Also what was chosen and why");
+    const std::map<std::string, When> whens{{"auto", When::automatic}, {"always", When::always}, {"never", When::never}};
+    app.add_option("--color", common.colour, "auto, always or never (also NO_COLOR)")
+        ->type_name("WHEN")
+        ->transform(CLI::CheckedTransformer(whens).description(""));
+    app.add_option_function<std::string>(
+           "--limit-output", [&](const std::string& text) { common.limit_output = parse_size(text); },
+           "Largest output allowed, for example 4G")
+        ->type_name("SIZE");
+}
+
+void add_allow(CLI::App& app, Common& common) {
+    app.add_option_function<std::vector<std::string>>(
+           "--allow",
+           [&](const std::vector<std::string>& lists) {
+               for (const std::string& list : lists) allow(common.allow, list);
+           },
+           "Go on although a check fails: source, target, patch")
+        ->type_name("LIST")
+        ->allow_extra_args(false);
+}
+
+void add_output(CLI::App& app, OutputArguments& output, const std::string& default_place) {
+    app.add_option("-o,--output", output.path, "A name, a folder, or - for standard output; otherwise " + default_place)
+        ->type_name("PATH");
+    app.add_flag("--replace", output.replace, "Replace an existing output; the old one is kept as a dated backup");
+    app.add_flag("--no-backup", output.no_backup, "Keep no backup of what is replaced");
+}
+
+void add_expect(CLI::App& app, Digests& expect) {
+    app.add_option_function<std::vector<std::string>>(
+           "--expect",
+           [&](const std::vector<std::string>& texts) {
+               for (const std::string& text : texts) add_digest(expect, text);
+           },
+           "What the source has to be: crc32:…, md5:…, sha1:…, sha256:… or size:… (repeatable)")
+        ->type_name("KIND:VALUE")
+        ->allow_extra_args(false);
+}
+
+void add_format(CLI::App& app, std::optional<PatchFormat>& format) {
+    std::string names;
+    for (const FormatTraits& row : patch_formats()) names += fmt::format("{}{}", names.empty() ? "" : ", ", row.name);
+    app.add_option_function<std::string>(
+           "--format",
+           [&format, names](const std::string& name) {
+               format = format_by_name(name);
+               if (!format) throw Error(ErrorCode::usage, fmt::format("there is no patch format \"{}\"", name)).wanted(names);
+           },
+           "The patch format: " + names)
+        ->type_name("NAME");
+}
+
+/// CLI11's message without its advice, which is ours to give.
+std::string first_line(std::string text) { return text.substr(0, text.find('\n')); }
+
+}  // namespace
+
+Arguments parse_arguments(int argc, char** argv, Common& common) {
+    CLI::App app("Hot Stitch makes, applies and checks patches for ROMs, disc images, data files and executables.\n"
+                 "Nothing is overwritten unless asked; everything that can be checked is.",
+                 "hotstitch");
+    app.require_subcommand(0, 1);
+    app.set_version_flag("--version", fmt::format("hotstitch {} ({})", version(), built_with()));
+    app.footer("Exit codes: 0 done or yes, 1 no, 2 wrong call, 3 bad input, 4 system failure, 130 and 143 stopped.\n"
+               "Each command has its own --help. The manual: man hotstitch");
+    DescribeArguments describe;
+    ApplyArguments apply;
+    CreateArguments create;
+    VerifyArguments verify;
+
+    auto* const describe_app = app.add_subcommand("describe", "What is this file; for a patch: what it needs and does");
+    describe_app->add_option("FILE", describe.files, "Any files, patches too")->required();
+    describe_app->add_option("--source", describe.source,
+                             "The source of a patch: also counts how much of the patch stands in it")
+        ->type_name("FILE");
+    add_common(*describe_app, common);
+
+    auto* const apply_app = app.add_subcommand("apply", "Make the patched file from a source and a patch");
+    apply_app->add_option("SOURCE", apply.source, "The unpatched file, or - for standard input")->required();
+    apply_app->add_option("PATCH", apply.patch, "The patch, or - for standard input")->required();
+    add_output(*apply_app, apply.output, "beside the source");
+    apply_app->add_flag("--in-place", apply.in_place, "Replace the source itself; it is kept as a dated backup");
+    add_expect(*apply_app, apply.expect);
+    add_allow(*apply_app, common);
+    add_common(*apply_app, common);
+
+    auto* const create_app = app.add_subcommand("create", "Make a patch from a source and its modified copy");
+    create_app->add_option("SOURCE", create.source, "The unmodified file")->required();
+    create_app->add_option("TARGET", create.target, "The modified file")->required();
+    add_output(*create_app, create.output, "beside the target");
+    add_format(*create_app, create.format);
+    create_app->add_flag("--checks", create.checks,
+                         "Also write PATCH.checks.json: sizes and checksums that the format itself does not carry");
+    add_common(*create_app, common);
+
+    auto* const verify_app = app.add_subcommand("verify", "Does the patch fit these files; is that its result");
+    verify_app->add_option("PATCH", verify.patch, "The patch")->required();
+    verify_app->add_option("SOURCE", verify.sources, "Files it might be for");
+    verify_app->add_option("--target", verify.target, "Is this file what the patch makes")->type_name("FILE");
+    add_expect(*verify_app, verify.expect);
+    add_common(*verify_app, common);
+
+    Arguments result;
+    try {
+        app.parse(argc, argv);
+    } catch (const CLI::CallForAllHelp&) {
+        result.text = app.help("", CLI::AppFormatMode::All);
+        return result;
+    } catch (const CLI::CallForHelp&) {
+        const auto chosen = app.get_subcommands();
+        result.text = chosen.empty() ? app.help() : chosen.front()->help("hotstitch");
+        return result;
+    } catch (const CLI::CallForVersion& call) {
+        result.text = std::string(call.what()) + "\n";
+        return result;
+    } catch (const CLI::ParseError& error) {
+        const auto chosen = app.get_subcommands();
+        throw Error(ErrorCode::usage, first_line(error.what()))
+            .hint(fmt::format("see hotstitch {}--help", chosen.empty() ? "" : chosen.front()->get_name() + " "));
+    }
+    if (app.get_subcommands().empty())
+        throw Error(ErrorCode::usage, "no command was given").wanted("describe, apply, create or verify").hint("see hotstitch --help");
+    result.command = app.get_subcommands().front()->get_name();
+    result.common = common;
+    if (result.command == "describe") result.arguments = std::move(describe);
+    if (result.command == "apply") result.arguments = std::move(apply);
+    if (result.command == "create") result.arguments = std::move(create);
+    if (result.command == "verify") result.arguments = std::move(verify);
+    return result;
+}
+
+}  // namespace hotstitch::cli

@@ -1,0 +1,72 @@
+// SPDX-License-Identifier: MIT
+// What was typed, as plain structs. Only arguments.cc knows the argument parser.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <variant>
+#include <vector>
+
+#include "hotstitch/digest.h"
+#include "hotstitch/patch_format.h"
+
+namespace hotstitch::cli {
+
+enum class When { automatic, always, never };
+
+/// Checks that may fail, as named by --allow.
+struct Allowed {
+    bool source = false, target = false, patch = false;
+};
+
+struct Common {
+    bool json = false, quiet = false, verbose = false;
+    When colour = When::automatic;
+    Allowed allow;
+    std::uint64_t limit_output = 0;
+};
+
+struct OutputArguments {
+    std::string path;  ///< empty: the default place; "-": standard output; or a folder
+    bool replace = false, no_backup = false;
+};
+
+struct DescribeArguments {
+    std::vector<std::string> files;
+    std::string source;
+};
+
+struct ApplyArguments {
+    std::string source, patch;
+    OutputArguments output;
+    bool in_place = false;
+    Digests expect;
+};
+
+struct CreateArguments {
+    std::string source, target;
+    OutputArguments output;
+    std::optional<PatchFormat> format;
+    bool checks = false;
+};
+
+struct VerifyArguments {
+    std::string patch;
+    std::vector<std::string> sources;
+    std::string target;
+    Digests expect;
+};
+
+using CommandArguments = std::variant<DescribeArguments, ApplyArguments, CreateArguments, VerifyArguments>;
+
+struct Arguments {
+    std::string command;  ///< "apply", …; empty: only `text` is to be printed
+    Common common;
+    CommandArguments arguments;
+    std::string text;  ///< of --help or --version
+};
+
+/// Throws Error(usage). `common` is filled as far as it was understood, also then.
+Arguments parse_arguments(int argc, char** argv, Common& common);
+
+}  // namespace hotstitch::cli

@@ -1,0 +1,24 @@
+// SPDX-License-Identifier: MIT
+// One function a command. Each fills its report as it learns, so that an error is shown with the facts found
+// before it, and throws Error.
+#pragma once
+
+#include "arguments.h"
+#include "hotstitch/limits.h"
+#include "hotstitch/progress.h"
+#include "render/report.h"
+
+namespace hotstitch::cli {
+
+struct Context {
+    Common common;
+    Limits limits;
+    Progress progress;
+};
+
+void run(const DescribeArguments& arguments, const Context& context, Report& report);
+void run(const ApplyArguments& arguments, const Context& context, Report& report);
+void run(const CreateArguments& arguments, const Context& context, Report& report);
+void run(const VerifyArguments& arguments, const Context& context, Report& report);
+
+}  // namespace hotstitch::cli

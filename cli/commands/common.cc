@@ -1,0 +1,114 @@
+// SPDX-License-Identifier: MIT
+#include "commands/common.h"
+
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include <utility>
+
+#include "hotstitch/error.h"
+#include "hotstitch/patch_format.h"
+#include "render/escape.h"
+#include "render/quantities.h"
+
+namespace hotstitch::cli {
+
+namespace fs = std::filesystem;
+
+InputFile open_input(const std::string& name, const Context& context) {
+    if (name == "-") return InputFile::from_descriptor(STDIN_FILENO, "standard input", context.progress);
+    return InputFile(name, context.progress);
+}
+
+std::string shown(const fs::path& path) { return escaped(path.string()); }
+
+std::string shown_absolute(const fs::path& path) {
+    std::error_code code;
+    const fs::path absolute = fs::absolute(path, code).lexically_normal();
+    return shown(code ? path : absolute);
+}
+
+fs::path checks_path(const fs::path& patch) { return fs::path(patch).concat(".checks.json"); }
+
+std::optional<FoundChecks> find_checks(const InputFile& patch, Report& report) {
+    FoundChecks found{checks_path(patch.path()), {}};
+    std::error_code code;
+    if (!fs::is_regular_file(found.path, code)) return std::nullopt;
+    report.fact("checks_file", "checks", shown(found.path), as_utf8(found.path.string()));
+    const InputFile file(found.path);
+    found.checks = checks_from_json(text_of(file.bytes()));
+    return found;
+}
+
+Checks joined_checks(const std::optional<FoundChecks>& found, const Digests& expect) {
+    Checks joined = found ? found->checks : Checks{};
+    for (const DigestMismatch& mismatch : compare(joined.source, expect))
+        throw Error(ErrorCode::usage, fmt::format("--expect and {} contradict each other", found->path.string()))
+            .in(mismatch.name)
+            .wanted(fmt::format("{} (checks file)", mismatch.wanted))
+            .found(fmt::format("{} (--expect)", mismatch.found));
+    const auto take = [](auto& into, const auto& from) {
+        if (from) into = from;
+    };
+    take(joined.source.size, expect.size);
+    take(joined.source.crc32, expect.crc32);
+    take(joined.source.md5, expect.md5);
+    take(joined.source.sha1, expect.sha1);
+    take(joined.source.sha256, expect.sha256);
+    return joined;
+}
+
+void file_fact(Report& report, const std::string& key, const fs::path& path, const Digests& digests, const std::string& more) {
+    Json value = json_of(digests);
+    value["path"] = as_utf8(path.string());
+    report.fact(key, key, shown(path), std::move(value));
+    std::string line = digests.size ? size_text(*digests.size) : std::string();
+    if (!more.empty()) line = more + ", " + line;
+    if (digests.crc32) line += ", crc32 " + digests.crc32->hex();
+    report.fact(key, key, line, report.facts().back().value);
+}
+
+std::string patch_text(const PatchFacts& facts) {
+    return fmt::format("{}, {}", traits_of(facts.format).title, counted(facts.records, "record", "records"));
+}
+
+void shared_fact(Report& report, const SharedBytes& shared) {
+    Json value = {{"literal", shared.literal}, {"also_in_source", shared.counted ? Json(shared.shared) : Json(nullptr)}};
+    if (!shared.counted) {
+        report.fact("own_bytes", "own work", "not counted: the patch is too large for the memory budget", std::move(value));
+        return;
+    }
+    if (shared.literal == 0) {
+        report.fact("own_bytes", "own work", "no literal bytes in the patch", std::move(value));
+        return;
+    }
+    const double share = 100.0 * static_cast<double>(shared.shared) / static_cast<double>(shared.literal);
+    report.fact("own_bytes", "own work",
+                fmt::format("{} of {} literal bytes ({:.1f} %) also stand in the source", grouped(shared.shared),
+                            grouped(shared.literal), share),
+                std::move(value));
+}
+
+void warn_past_end(Report& report, const Fit& fit) {
+    if (fit.starts_past_end <= far_past_end) return;
+    report.warn(fmt::format("the patch writes {} past the end of the source: it was likely made for a bigger file",
+                            size_text(fit.starts_past_end)));
+}
+
+void mismatch_facts(Report& report, const std::vector<DigestMismatch>& mismatches) {
+    Json list = Json::array();
+    for (const DigestMismatch& m : mismatches) list.push_back({{"check", m.name}, {"wanted", m.wanted}, {"found", m.found}});
+    report.detail("mismatches", list);
+    // One checksum is enough for people: where one differs, all do.
+    bool checksum_told = false;
+    for (const DigestMismatch& m : mismatches) {
+        if (m.name == "size") {
+            report.fact("mismatches", "wanted size", size_text(std::stoull(m.wanted)), list);
+        } else if (!std::exchange(checksum_told, true)) {
+            report.fact("mismatches", m.name, m.found, list);
+            report.fact("mismatches", "wanted " + m.name, m.wanted, list);
+        }
+    }
+}
+
+}  // namespace hotstitch::cli

@@ -1,0 +1,131 @@
+// SPDX-License-Identifier: MIT
+#include "hotstitch/create.h"
+
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include "commands/common.h"
+#include "hotstitch/error.h"
+#include "placement.h"
+#include "render/escape.h"
+#include "render/quantities.h"
+
+namespace hotstitch::cli {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+void warn_of_demands(const PatchDemands& demands, Report& report) {
+    std::string list;
+    const auto add = [&](bool wanted, std::string_view text) {
+        if (wanted) list += fmt::format("{}{}", list.empty() ? "" : ", ", text);
+    };
+    add(demands.grows, "grows the file");
+    add(demands.cuts, "cuts the file shorter");
+    add(demands.past_16_mib, "writes past 16 MiB");
+    report.detail("demands", Json{{"grows", demands.grows}, {"cuts", demands.cuts}, {"past_16_mib", demands.past_16_mib}});
+    if (demands.any()) report.warn(fmt::format("the patch {}, which some old IPS appliers get wrong", list));
+}
+
+/// The named format, or the one of the output's extension, or the simplest.
+PatchFormat first_choice(const CreateArguments& arguments) {
+    if (arguments.format) return *arguments.format;
+    return format_by_extension(fs::path(arguments.output.path).extension().string()).value_or(PatchFormat::ips);
+}
+
+struct Created {
+    CreateReport report;
+    fs::path path;
+    std::optional<fs::path> backup;
+    SharedBytes shared;
+};
+
+class Creation {
+public:
+    Creation(const CreateArguments& arguments, const Context& context, const InputFile& source, const InputFile& target)
+        : arguments_(arguments), context_(context), source_(source), target_(target) {}
+
+    Created in_format(PatchFormat format) {
+        CreateOptions options{format, context_.limits, context_.progress};
+        if (arguments_.output.path == "-") {
+            ScratchFile scratch;
+            Created created{create(source_, target_, scratch, options), "-", {}, {}};
+            created.shared = shared_in(*scratch.written());
+            scratch.copy_to(STDOUT_FILENO, context_.progress);
+            return created;
+        }
+        const fs::path path = output_path(arguments_.output.path, with_extension(target_.path(), traits_of(format).extension));
+        refuse_inputs(path, {&source_, &target_}, "name another output with -o");
+        OutputFile file(path, {replace_mode(arguments_.output), {}});
+        Created created{create(source_, target_, file, options), file.path(), {}, {}};
+        const ByteView patch = *file.written();
+        created.shared = shared_in(patch);
+        if (!arguments_.checks) return created.backup = file.commit(context_.progress), created;
+        // Both files appear or none: the checks are written before the patch takes its place.
+        OutputFile checks(checks_path(file.path()), {replace_mode(arguments_.output), {}});
+        checks.write(bytes_of(checks_to_json(checks_for(patch))));
+        created.backup = file.commit(context_.progress);
+        checks.commit(context_.progress);
+        return created;
+    }
+
+private:
+    SharedBytes shared_in(ByteView patch) const {
+        return count_shared(*open_patch(patch, context_.limits), source_, context_.limits, context_.progress);
+    }
+
+    Checks checks_for(ByteView patch) const {
+        const DigestChoice all{true, true, true, true};
+        return {digest(MemorySource(patch), {}), digest(source_, all, context_.progress), digest(target_, all, context_.progress)};
+    }
+
+    const CreateArguments& arguments_;
+    const Context& context_;
+    const InputFile& source_;
+    const InputFile& target_;
+};
+
+}  // namespace
+
+void run(const CreateArguments& arguments, const Context& context, Report& report) {
+    if (arguments.source == "-" && arguments.target == "-")
+        throw Error(ErrorCode::usage, "source and target cannot both come from standard input");
+    if (arguments.output.path == "-" && arguments.checks)
+        throw Error(ErrorCode::usage, "--checks writes a file beside the patch, so the patch needs a name").hint("use -o PATH");
+    const InputFile source = open_input(arguments.source, context), target = open_input(arguments.target, context);
+    if (arguments.target == "-" && arguments.output.path.empty())
+        throw Error(ErrorCode::usage, "with the target from standard input, the output has to be named").hint("add -o PATH");
+    file_fact(report, "source", source.path(), {.size = source.size()});
+    file_fact(report, "target", target.path(), {.size = target.size()});
+
+    Creation creation(arguments, context, source, target);
+    const PatchFormat format = first_choice(arguments);
+    Created created;
+    try {
+        created = creation.in_format(format);
+    } catch (const Error& error) {
+        // Nobody asked for this format: take the one that can.
+        const bool reach = error.code() == ErrorCode::usage && (error.field() == "offset" || error.field() == "cut length");
+        if (arguments.format || format != PatchFormat::ips || !reach) throw;
+        created = creation.in_format(PatchFormat::ips32);
+        report.warn(fmt::format("chose ips32, because {}; not every applier knows it", error.what()));
+    }
+    const bool to_stdout = created.path == "-";
+    file_fact(report, "patch", created.path, {.size = created.report.facts.patch_size}, patch_text(created.report.facts));
+    if (created.backup) report.fact("backup", "backup", shown(*created.backup), as_utf8(created.backup->string()));
+    if (arguments.checks) {
+        const fs::path path = checks_path(created.path);
+        report.fact("checks_file", "checks", shown(path), as_utf8(path.string()));
+    }
+    shared_fact(report, created.shared);
+    report.fact("checked", "checked", "applied to the source, it makes the target, byte for byte", Json::array({"result"}));
+    warn_of_demands(created.report.demands, report);
+    if (created.report.facts.records == 0 && source.size() == target.size()) report.warn("source and target are the same: the patch changes nothing");
+    if (!arguments.checks)
+        report.next("publish the source's checksum with the patch, or add --checks: the format itself cannot tell a wrong source");
+    report.conclude(Mood::good, "made", fmt::format("Made {}: it makes the target.", to_stdout ? "the patch on standard output" : shown(created.path)),
+                    ExitCode::yes);
+}
+
+}  // namespace hotstitch::cli

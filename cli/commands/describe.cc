@@ -1,0 +1,131 @@
+// SPDX-License-Identifier: MIT
+#include <fmt/format.h>
+
+#include "commands/common.h"
+#include "hotstitch/error.h"
+#include "hotstitch/patch_reader.h"
+#include "hotstitch/recognise.h"
+#include "render/escape.h"
+#include "render/quantities.h"
+
+namespace hotstitch::cli {
+namespace {
+
+constexpr std::size_t ranges_shown = 8;
+
+void state_digests(Report& part, const InputFile& file, const Context& context) {
+    const Digests digests = digest(file, {.crc32 = true, .md5 = true, .sha1 = true}, context.progress);
+    part.fact("size", "size", size_text(*digests.size), *digests.size);
+    part.fact("crc32", "crc32", digests.crc32->hex(), digests.crc32->hex());
+    part.fact("md5", "md5", hex(digests.md5->bytes), hex(digests.md5->bytes));
+    part.fact("sha1", "sha1", hex(digests.sha1->bytes), hex(digests.sha1->bytes));
+}
+
+void state_needs(Report& part, const PatchReader& patch, const PatchSummary& summary, bool source_given) {
+    const PatchFacts& facts = patch.facts();
+    part.fact("reach", "writes up to", fmt::format("offset {}", offset_text(facts.reach)), facts.reach);
+    if (facts.cut) part.fact("cut", "cuts to", size_text(*facts.cut), *facts.cut);
+    if (source_given) part.fact("target_size", "makes", size_text(summary.target_size), summary.target_size);
+    const auto count = [](const EditCount& c) { return Json{{"edits", c.edits}, {"bytes", c.bytes}}; };
+    part.detail("edits", Json{{"literal", count(summary.literal)}, {"run", count(summary.run)}});
+    part.fact("edits", "literal", fmt::format("{} in {}", counted(summary.literal.bytes, "byte", "bytes"), counted(summary.literal.edits, "piece", "pieces")),
+              part.facts().back().value);
+    part.fact("edits", "runs", fmt::format("{} in {}", counted(summary.run.bytes, "byte", "bytes"), counted(summary.run.edits, "run", "runs")),
+              part.facts().back().value);
+    if (facts.overlapping) part.note("records jump back or overlap; the last one wins");
+}
+
+void state_ranges(Report& part, const PatchSummary& summary) {
+    Json list = Json::array();
+    for (const TouchedRange& range : summary.first_ranges) list.push_back({{"offset", range.offset}, {"length", range.length}});
+    const Json value = {{"bytes", summary.touched_bytes}, {"ranges", summary.touched_ranges}, {"first", std::move(list)}};
+    part.fact("touches", "touches", fmt::format("{} in {}", counted(summary.touched_bytes, "byte", "bytes"), counted(summary.touched_ranges, "place", "places")), value);
+    for (std::size_t i = 0; i < std::min(ranges_shown, summary.first_ranges.size()); ++i) {
+        const TouchedRange& range = summary.first_ranges[i];
+        part.fact("touches", "touches",
+                  fmt::format("{} to {}  ({})", offset_text(range.offset), offset_text(range.offset + range.length - 1),
+                              counted(range.length, "byte", "bytes")), value);
+    }
+    if (summary.touched_ranges > ranges_shown)
+        part.fact("touches", "touches", fmt::format("and {} more", counted(summary.touched_ranges - ranges_shown, "place", "places")), value);
+}
+
+void state_wish(Report& part, const std::string& key, const std::string& label, const Digests& wish) {
+    if (wish.empty()) return;
+    std::string text = wish.size ? size_text(*wish.size) : std::string("any size");
+    if (wish.crc32) text += ", crc32 " + wish.crc32->hex();
+    part.fact(key, label, text, json_of(wish));
+    if (wish.sha1) part.fact(key, label, "sha1 " + hex(wish.sha1->bytes), json_of(wish));
+}
+
+void describe_patch(const InputFile& file, const std::string& source_name, const Context& context, Report& part) {
+    const auto patch = open_patch(file.bytes(), context.limits);
+    const PatchFacts& facts = patch->facts();
+    std::optional<InputFile> source;
+    if (!source_name.empty()) source = open_input(source_name, context);
+    const PatchSummary summary = summarise(*patch, source ? std::optional(source->size()) : std::nullopt, 64);
+    part.detail("format", traits_of(facts.format).name);
+    part.detail("records", facts.records);
+    state_digests(part, file, context);
+    state_needs(part, *patch, summary, source.has_value());
+    state_ranges(part, summary);
+    if (facts.metadata_size != 0) {
+        const bool cut = facts.metadata.size() < facts.metadata_size;
+        part.fact("metadata", "metadata", escaped(facts.metadata) + (cut ? " …" : ""), as_utf8(facts.metadata));
+    }
+    const auto found = find_checks(file, part);
+    bool belongs = false;
+    if (found) {
+        belongs = compare(found->checks.patch, digest(file, choice_for(found->checks.patch))).empty();
+        state_wish(part, "needs", "needs source", found->checks.source);
+        state_wish(part, "makes", "makes target", found->checks.target);
+        if (!belongs) part.warn("the checks file was written for another version of this patch");
+    }
+    if (source) shared_fact(part, count_shared(*patch, *source, context.limits, context.progress));
+    if (!belongs) part.unchecked("which source it needs: the format carries no checksum, and no checks file lies beside it");
+    file.check_intact();
+    part.conclude(Mood::good, "patch",
+                  fmt::format("{} is a patch: {}.", shown(file.path()), patch_text(facts)), ExitCode::yes);
+}
+
+void describe_file(const std::string& name, const DescribeArguments& arguments, const Context& context, Report& part) {
+    part.detail("path", as_utf8(name));
+    const InputFile file = open_input(name, context);
+    const FileKind kind = recognise_file(file.bytes());
+    part.detail("kind", kind.name);
+    if (kind.name == "patch") return describe_patch(file, arguments.source, context, part);
+    if (kind.name == "empty") {
+        part.fact("size", "size", size_text(0), 0);
+        part.conclude(Mood::bad, "empty", fmt::format("{} is empty.", shown(file.path())), ExitCode::bad_input);
+        part.next("a download or copy likely failed; get the file again");
+        return;
+    }
+    state_digests(part, file, context);
+    if (kind.name == "web-page") part.next("if this should be a patch or a game: the page around the download was saved; save the file itself");
+    part.conclude(Mood::good, std::string(kind.name), fmt::format("{} is {}.", shown(file.path()), kind.title), ExitCode::yes);
+}
+
+}  // namespace
+
+void run(const DescribeArguments& arguments, const Context& context, Report& report) {
+    std::size_t bad = 0;
+    ExitCode worst = ExitCode::yes;
+    for (const std::string& name : arguments.files) {
+        Report part("file");
+        try {
+            describe_file(name, arguments, context, part);
+        } catch (const Error& error) {
+            if (error.code() == ErrorCode::cancelled) throw;
+            part.conclude(error);
+            if (arguments.files.size() > 1) part.fact("path", "file", escaped(name), as_utf8(name));
+        }
+        if (part.exit_code() != ExitCode::yes) ++bad;
+        worst = std::max(worst, part.exit_code());
+        report.part("files", std::move(part));
+    }
+    const std::string sentence = bad == 0 ? fmt::format("{} described.", counted(arguments.files.size(), "file", "files"))
+                                          : fmt::format("{} of {} could not be described.", bad, counted(arguments.files.size(), "file", "files"));
+    report.conclude(bad == 0 ? Mood::good : Mood::bad, bad == 0 ? "described" : "failed", sentence, worst);
+}
+
+}  // namespace hotstitch::cli

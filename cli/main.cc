@@ -1,0 +1,97 @@
+// SPDX-License-Identifier: MIT
+// Parses, runs one command, prints its report. Errors end here.
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <cstdlib>
+#include <csignal>
+#include <new>
+
+#include "arguments.h"
+#include "commands/commands.h"
+#include "render/progress_line.h"
+#include "signals.h"
+
+namespace hotstitch::cli {
+namespace {
+
+bool wants_colour(When when, int descriptor) {
+    if (when != When::automatic) return when == When::always;
+    const char* const no_colour = std::getenv("NO_COLOR");
+    return isatty(descriptor) == 1 && (no_colour == nullptr || *no_colour == '\0');
+}
+
+bool has_argument(int argc, char** argv, std::string_view wanted) {
+    return std::any_of(argv, argv + argc, [&](const char* argument) { return argument == wanted; });
+}
+
+std::string output_of(const CommandArguments& arguments) {
+    if (const auto* apply = std::get_if<ApplyArguments>(&arguments)) return apply->output.path;
+    if (const auto* create = std::get_if<CreateArguments>(&arguments)) return create->output.path;
+    return {};
+}
+
+/// A report goes to standard output; errors, and everything when the output itself goes there, to standard error.
+int print(const Report& report, const Common& common, bool output_is_stdout) {
+    const int code = static_cast<int>(report.exit_code());
+    const bool failed = code >= static_cast<int>(ExitCode::wrong_call);
+    if (common.json) {
+        fmt::print("{}\n", json_of(report).dump(2));
+    } else {
+        std::FILE* const stream = failed || output_is_stdout ? stderr : stdout;
+        fmt::print(stream, "{}", rendered_text(report, {wants_colour(common.colour, fileno(stream)), common.quiet, common.verbose}));
+    }
+    // Nobody reading is not our failure; a full disk under our answer is.
+    if (std::fflush(stdout) != 0 && errno != EPIPE) return static_cast<int>(ExitCode::system);
+    return code;
+}
+
+int run_command(const Arguments& arguments, Report& report) {
+    Context context{arguments.common, {}, {}};
+    context.limits.output = arguments.common.limit_output;
+    ProgressLine line(isatty(STDERR_FILENO) == 1 && !arguments.common.quiet);
+    context.progress = [&](const ProgressState& state) { return line.update(state); };
+    const bool output_is_stdout = output_of(arguments.arguments) == "-";
+    try {
+        if (output_is_stdout && arguments.common.json)
+            throw Error(ErrorCode::usage, "-o - and --json both want standard output").hint("name a file with -o, or leave out --json");
+        std::visit([&](const auto& chosen) { run(chosen, context, report); }, arguments.arguments);
+    } catch (const Error& error) {
+        report.conclude(error);
+        if (error.code() == ErrorCode::cancelled) {
+            const auto code = stop_signal() == SIGTERM ? ExitCode::terminated : ExitCode::interrupted;
+            report.conclude(Mood::bad, "stopped", "Stopped on request. Nothing was left behind.", code);
+        }
+    }
+    line.clear();
+    return print(report, arguments.common, output_is_stdout);
+}
+
+int main(int argc, char** argv) {
+    catch_stop_signals();
+    Common common;
+    Report report("hotstitch");
+    try {
+        const Arguments arguments = parse_arguments(argc, argv, common);
+        if (!arguments.text.empty()) {
+            fmt::print("{}", arguments.text);
+            return 0;
+        }
+        report = Report(arguments.command);
+        return run_command(arguments, report);
+    } catch (const Error& error) {
+        common.json = has_argument(argc, argv, "--json");
+        report.conclude(error);
+    } catch (const std::bad_alloc&) {
+        report.conclude(Mood::bad, "no-memory", "Stopped: the system has no memory left for this.", ExitCode::system);
+    } catch (const std::exception& error) {
+        report.conclude(Mood::bad, "io", fmt::format("Stopped: {}.", error.what()), ExitCode::system);
+    }
+    return print(report, common, false);
+}
+
+}  // namespace
+}  // namespace hotstitch::cli
+
+int main(int argc, char** argv) { return hotstitch::cli::main(argc, argv); }

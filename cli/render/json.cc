@@ -1,0 +1,47 @@
+// SPDX-License-Identifier: MIT
+#include "render/escape.h"
+#include "render/report.h"
+
+namespace hotstitch::cli {
+namespace {
+
+constexpr int schema_version = 1;
+
+Json body_of(const Report& report) {
+    Json body = Json::object();
+    body["answer"] = report.answer();
+    body["message"] = as_utf8(report.sentence());
+    body["exit"] = static_cast<int>(report.exit_code());
+    for (const Fact& fact : report.facts()) body[fact.key] = fact.value;
+    const auto list = [&](const char* key, const std::vector<std::string>& texts) {
+        if (texts.empty()) return;
+        for (const std::string& text : texts) body[key].push_back(as_utf8(text));
+    };
+    list("warnings", report.warnings());
+    list("notes", report.notes());
+    list("not_checked", report.unchecked());
+    list("next", report.next());
+    for (const Report& part : report.parts()) body[report.parts_key()].push_back(body_of(part));
+    return body;
+}
+
+}  // namespace
+
+Json json_of(const Digests& digests) {
+    Json out = Json::object();
+    if (digests.size) out["size"] = *digests.size;
+    if (digests.crc32) out["crc32"] = digests.crc32->hex();
+    if (digests.md5) out["md5"] = hex(digests.md5->bytes);
+    if (digests.sha1) out["sha1"] = hex(digests.sha1->bytes);
+    if (digests.sha256) out["sha256"] = hex(digests.sha256->bytes);
+    return out;
+}
+
+Json json_of(const Report& report) {
+    Json document;
+    document["schema"] = {{"name", "hotstitch/" + report.command()}, {"version", schema_version}};
+    document.update(body_of(report));
+    return document;
+}
+
+}  // namespace hotstitch::cli

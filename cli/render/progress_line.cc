@@ -1,0 +1,56 @@
+// SPDX-License-Identifier: MIT
+#include "render/progress_line.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cstdio>
+
+#include "render/quantities.h"
+#include "signals.h"
+
+namespace hotstitch::cli {
+
+bool ProgressLine::update(const ProgressState& state) {
+    using namespace std::chrono_literals;
+    if (stop_signal() != 0) return false;
+    if (!enabled_) return true;
+    const auto now = Clock::now();
+    if (phase_ != state.phase) {
+        phase_ = state.phase;
+        phase_began_ = now;
+    }
+    if (now - began_ >= 500ms && now - last_drawn_ >= 100ms) draw(state, now);
+    return true;
+}
+
+void ProgressLine::draw(const ProgressState& state, Clock::time_point now) {
+    constexpr int width = 30;
+    last_drawn_ = now;
+    drawn_ = true;
+    std::string line = fmt::format("{:<20}", name_of(state.phase));
+    const double seconds = std::chrono::duration<double>(now - phase_began_).count();
+    const double done = static_cast<double>(state.done), total = static_cast<double>(state.total);
+    if (state.total != 0) {
+        const double share = std::min(done / total, 1.0);
+        const int filled = static_cast<int>(share * width);
+        for (int i = 0; i < width; ++i) line += i < filled ? "━" : "·";
+        line += fmt::format(" {:3.0f} %", share * 100);
+    }
+    if (seconds > 0.2 && state.done != 0) {
+        const double rate = done / seconds;
+        line += fmt::format("  {}/s", short_size(rate));
+        if (state.total > state.done) line += fmt::format(", {:.0f} s left", (total - done) / rate);
+    }
+    fmt::print(stderr, "\r\x1b[K{}", line);
+    std::fflush(stderr);
+}
+
+void ProgressLine::clear() {
+    if (!drawn_) return;
+    fmt::print(stderr, "\r\x1b[K");
+    std::fflush(stderr);
+    drawn_ = false;
+}
+
+}  // namespace hotstitch::cli

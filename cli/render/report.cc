@@ -1,0 +1,48 @@
+// SPDX-License-Identifier: MIT
+#include "render/report.h"
+
+#include "render/escape.h"
+#include "render/quantities.h"
+
+namespace hotstitch::cli {
+
+void Report::conclude(Mood mood, std::string answer, std::string sentence, ExitCode code) {
+    mood_ = mood;
+    answer_ = std::move(answer);
+    sentence_ = std::move(sentence);
+    code_ = code;
+}
+
+void Report::conclude(const Error& error) {
+    conclude(Mood::bad, std::string(name_of(error.code())), "Stopped: " + escaped(error.what()) + ".",
+             exit_code_for(error.code()));
+    const bool by_check = error.code() == ErrorCode::wrong_source || error.code() == ErrorCode::wrong_target;
+    if (!error.field().empty()) fact("field", by_check ? "check" : "where", escaped(error.field()), as_utf8(error.field()));
+    if (error.offset()) fact("offset", "at offset", offset_text(*error.offset()), *error.offset());
+    if (!error.wanted().empty()) fact("wanted", "wanted", escaped(error.wanted()), as_utf8(error.wanted()));
+    if (!error.found().empty()) fact("found", "found", escaped(error.found()), as_utf8(error.found()));
+    if (!error.hint().empty()) next(escaped(error.hint()));
+}
+
+void Report::fact(std::string key, std::string label, std::string text, Json value) {
+    facts_.push_back({std::move(key), std::move(label), std::move(text), std::move(value)});
+}
+
+Report Report::merged_with_only_part() const {
+    Report merged = parts_.front();
+    merged.command_ = command_;
+    const auto prepend = [](auto& into, const auto& from) { into.insert(into.begin(), from.begin(), from.end()); };
+    prepend(merged.facts_, facts_);
+    prepend(merged.warnings_, warnings_);
+    prepend(merged.notes_, notes_);
+    prepend(merged.unchecked_, unchecked_);
+    prepend(merged.next_, next_);
+    return merged;
+}
+
+void Report::part(std::string key, Report part) {
+    parts_key_ = std::move(key);
+    parts_.push_back(std::move(part));
+}
+
+}  // namespace hotstitch::cli

@@ -1,0 +1,80 @@
+// SPDX-License-Identifier: MIT
+// What a command has to say, once: printed as text for people or as JSON for programs.
+#pragma once
+
+#include <nlohmann/json.hpp>
+#include <string>
+#include <vector>
+
+#include "exit_code.h"
+#include "hotstitch/digest.h"
+#include "hotstitch/error.h"
+
+namespace hotstitch::cli {
+
+using Json = nlohmann::ordered_json;
+
+enum class Mood { good, unsure, bad };
+
+struct Fact {
+    std::string key;    ///< in JSON
+    std::string label;  ///< for people; empty: only in JSON
+    std::string text;
+    Json value;
+};
+
+class Report {
+public:
+    explicit Report(std::string command) : command_(std::move(command)) {}
+
+    /// The verdict: `answer` is for programs and stable, `sentence` for people.
+    void conclude(Mood mood, std::string answer, std::string sentence, ExitCode code);
+    /// The verdict of an error, with its facts and next step.
+    void conclude(const Error& error);
+
+    void fact(std::string key, std::string label, std::string text, Json value);
+    /// In JSON only.
+    void detail(std::string key, Json value) { fact(std::move(key), {}, {}, std::move(value)); }
+    void warn(std::string text) { warnings_.push_back(std::move(text)); }
+    void note(std::string text) { notes_.push_back(std::move(text)); }
+    void unchecked(std::string text) { unchecked_.push_back(std::move(text)); }
+    void next(std::string text) { next_.push_back(std::move(text)); }
+    /// A report about one of several files, shown in its own block under `key`.
+    void part(std::string key, Report part);
+
+    /// This report and its one part as a single one, for people. REQUIRES parts().size() == 1.
+    Report merged_with_only_part() const;
+
+    const std::string& command() const noexcept { return command_; }
+    Mood mood() const noexcept { return mood_; }
+    const std::string& answer() const noexcept { return answer_; }
+    const std::string& sentence() const noexcept { return sentence_; }
+    ExitCode exit_code() const noexcept { return code_; }
+    const std::vector<Fact>& facts() const noexcept { return facts_; }
+    const std::vector<std::string>& warnings() const noexcept { return warnings_; }
+    const std::vector<std::string>& notes() const noexcept { return notes_; }
+    const std::vector<std::string>& unchecked() const noexcept { return unchecked_; }
+    const std::vector<std::string>& next() const noexcept { return next_; }
+    const std::vector<Report>& parts() const noexcept { return parts_; }
+    const std::string& parts_key() const noexcept { return parts_key_; }
+
+private:
+    std::string command_, answer_, sentence_, parts_key_;
+    Mood mood_ = Mood::good;
+    ExitCode code_ = ExitCode::yes;
+    std::vector<Fact> facts_;
+    std::vector<std::string> warnings_, notes_, unchecked_, next_;
+    std::vector<Report> parts_;
+};
+
+Json json_of(const Digests& digests);
+Json json_of(const Report& report);
+
+struct TextStyle {
+    bool colour = false, quiet = false, verbose = false;
+};
+
+/// Ends with a newline. Quiet: the verdict's sentence only.
+std::string rendered_text(const Report& report, const TextStyle& style);
+
+}  // namespace hotstitch::cli

@@ -1,0 +1,96 @@
+// SPDX-License-Identifier: MIT
+// The verdict first, then aligned facts, then what is wrong or open and the next step.
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "render/report.h"
+
+namespace hotstitch::cli {
+namespace {
+
+constexpr std::string_view plain = "\x1b[0m", dim = "\x1b[2m", bold = "\x1b[1m", yellow = "\x1b[33m";
+
+std::string_view colour_of(Mood mood) {
+    switch (mood) {
+        case Mood::good: return "\x1b[1;32m";
+        case Mood::unsure: return "\x1b[1;33m";
+        case Mood::bad: break;
+    }
+    return "\x1b[1;31m";
+}
+
+class Page {
+public:
+    explicit Page(const TextStyle& style) : style_(style) {}
+
+    void write(const Report& report) {
+        if (report.parts().size() == 1) return write(report.merged_with_only_part());
+        head(report);
+        if (style_.quiet) return;
+        // What several files have in common is said once, at the end.
+        std::vector<std::string> next = report.next(), unchecked = report.unchecked();
+        for (const Report& part : report.parts()) {
+            out_ += "\n";
+            head(part);
+            lines("Warning", yellow, part.warnings());
+            collect(next, part.next());
+            collect(unchecked, part.unchecked());
+        }
+        lines("Warning", yellow, report.warnings());
+        lines("Not checked", yellow, unchecked);
+        if (style_.verbose) lines("Note", bold, report.notes());
+        lines("Next", bold, next);
+    }
+
+    std::string take() { return std::move(out_); }
+
+private:
+    std::string painted(std::string_view colour, std::string_view text) const {
+        return style_.colour ? fmt::format("{}{}{}", colour, text, plain) : std::string(text);
+    }
+
+    void head(const Report& report) {
+        out_ += painted(colour_of(report.mood()), report.sentence()) + "\n";
+        if (!style_.quiet) facts(report.facts());
+    }
+
+    static void collect(std::vector<std::string>& into, const std::vector<std::string>& texts) {
+        for (const std::string& text : texts)
+            if (std::find(into.begin(), into.end(), text) == into.end()) into.push_back(text);
+    }
+
+    void facts(const std::vector<Fact>& facts) {
+        std::size_t width = 0;
+        for (const Fact& fact : facts) width = std::max(width, fact.label.size());
+        if (width == 0) return;
+        out_ += "\n";
+        std::string_view previous;
+        for (const Fact& fact : facts) {
+            if (fact.label.empty()) continue;
+            // A label that repeats is said once.
+            const std::string_view label = fact.label == previous ? std::string_view() : fact.label;
+            out_ += fmt::format("  {}  {}\n", painted(dim, fmt::format("{:<{}}", label, width)), fact.text);
+            previous = fact.label;
+        }
+    }
+
+    void lines(std::string_view name, std::string_view colour, const std::vector<std::string>& texts) {
+        if (texts.empty()) return;
+        out_ += "\n";
+        for (const std::string& text : texts) out_ += fmt::format("{} {}\n", painted(colour, fmt::format("{}:", name)), text);
+    }
+
+    TextStyle style_;
+    std::string out_;
+};
+
+}  // namespace
+
+std::string rendered_text(const Report& report, const TextStyle& style) {
+    Page page(style);
+    page.write(report);
+    return page.take();
+}
+
+}  // namespace hotstitch::cli

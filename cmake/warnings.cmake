@@ -1,0 +1,17 @@
+# The one list of warnings, for our own targets only.
+add_library(hotstitch_warnings INTERFACE)
+target_compile_options(hotstitch_warnings INTERFACE -Wall -Wextra -Wpedantic -Wconversion -Wshadow)
+option(HOTSTITCH_WERROR "Warnings are errors" OFF)
+if(HOTSTITCH_WERROR)
+    target_compile_options(hotstitch_warnings INTERFACE -Werror)
+endif()
+# "asan": AddressSanitizer and UndefinedBehaviorSanitizer; "fuzz": the same, instrumented for libFuzzer.
+set(HOTSTITCH_SANITIZE "" CACHE STRING "empty, asan or fuzz")
+if(HOTSTITCH_SANITIZE)
+    set(sanitizers address,undefined)
+    if(HOTSTITCH_SANITIZE STREQUAL "fuzz")
+        set(sanitizers fuzzer-no-link,address,undefined)
+    endif()
+    add_compile_options(-fsanitize=${sanitizers} -fno-sanitize-recover=all -fno-omit-frame-pointer)
+    add_link_options(-fsanitize=${sanitizers})
+endif()

@@ -1,0 +1,56 @@
+// SPDX-License-Identifier: MIT
+// Source + patch = target, checked.
+#pragma once
+
+#include <vector>
+
+#include "hotstitch/bytes.h"
+#include "hotstitch/checks.h"
+#include "hotstitch/export.h"
+#include "hotstitch/fit.h"
+#include "hotstitch/limits.h"
+#include "hotstitch/patch_reader.h"
+#include "hotstitch/progress.h"
+#include "hotstitch/stream.h"
+
+namespace hotstitch {
+
+struct ApplyOptions {
+    /// Sizes and checksums from beside the patch; empty ones check nothing.
+    Checks checks;
+    /// Go on although the source, the result, or the patch is not what the checks want.
+    bool allow_source = false, allow_target = false, allow_patch = false;
+    /// Make the target also when the source already holds every change.
+    bool make_when_already_patched = true;
+    Limits limits;
+    Progress progress;
+};
+
+struct ApplyReport {
+    bool made = false;   ///< false: already patched, and the options say not to make it again
+    Fit fit;
+    Digests target;      ///< size and CRC-32 of what was made, and what the checks name
+    bool target_checked = false;            ///< there was something to compare the result with
+    std::vector<DigestMismatch> overridden;  ///< wrong, and allowed by the options
+};
+
+/// Writes the target into `target`. Nothing is written before the patch is read through and the source
+/// checked. Throws Error(not_this_format, damaged, truncated, unsupported, limit) about the patch,
+/// Error(wrong_source), Error(wrong_target), Error(io), Error(cancelled).
+HOTSTITCH_EXPORT ApplyReport apply(const ByteSource& patch, const ByteSource& source, ByteSink& target,
+                                   const ApplyOptions& options = {});
+
+/// The same from and to memory.
+HOTSTITCH_EXPORT Bytes apply(ByteView patch, ByteView source, const ApplyOptions& options = {});
+
+/// Applies into nothing and compares with `target` on the way.
+/// Returns whether it is what the patch makes; `first_difference` is the target's offset where not.
+struct TargetComparison {
+    bool same = false;
+    std::uint64_t made_size = 0, first_difference = 0;
+};
+HOTSTITCH_EXPORT TargetComparison compare_with_target(const PatchReader& patch, const ByteSource& source,
+                                                      const ByteSource& target, const Limits& limits = {},
+                                                      const Progress& progress = {});
+
+}  // namespace hotstitch

@@ -1,0 +1,46 @@
+// SPDX-License-Identifier: MIT
+// Source + target = patch, checked by applying it.
+#pragma once
+
+#include "hotstitch/bytes.h"
+#include "hotstitch/export.h"
+#include "hotstitch/limits.h"
+#include "hotstitch/patch_reader.h"
+#include "hotstitch/progress.h"
+#include "hotstitch/stream.h"
+
+namespace hotstitch {
+
+struct CreateOptions {
+    PatchFormat format = PatchFormat::ips;
+    Limits limits;
+    Progress progress;
+};
+
+/// What some old appliers of the format fail on.
+struct PatchDemands {
+    bool grows = false;       ///< writes past the source's end
+    bool cuts = false;        ///< makes the file shorter
+    bool past_16_mib = false; ///< writes at or past offset 0x1000000
+    bool any() const noexcept { return grows || cuts || past_16_mib; }
+};
+
+struct CreateReport {
+    PatchFacts facts;      ///< of the patch, as read back
+    PatchDemands demands;
+};
+
+/// Writes the patch into `patch`, reads it back, applies it and compares the result with `target` before it
+/// returns. REQUIRES that `patch` can give back what was written (ByteSink::written).
+/// Throws Error(usage) when the format cannot hold the change (its hint names one that can), Error(io),
+/// Error(limit), Error(cancelled).
+HOTSTITCH_EXPORT CreateReport create(const ByteSource& source, const ByteSource& target, ByteSink& patch,
+                                     const CreateOptions& options = {});
+
+/// The same from and to memory.
+HOTSTITCH_EXPORT Bytes create(ByteView source, ByteView target, const CreateOptions& options = {});
+
+/// What a patch asks of an applier, for a source of this size.
+HOTSTITCH_EXPORT PatchDemands demands_of(const PatchReader& patch, std::uint64_t source_size) noexcept;
+
+}  // namespace hotstitch

@@ -1,0 +1,27 @@
+// SPDX-License-Identifier: MIT
+// Budgets for work on input from strangers. Checked before allocating or reserving anything.
+#pragma once
+
+#include <algorithm>
+#include <cstdint>
+
+namespace hotstitch {
+
+struct Limits {
+    /// Largest output in bytes. 0: the larger of 1 GiB and 64 x (source + patch), at most 1 TiB.
+    std::uint64_t output = 0;
+    /// Working memory in bytes that one operation may take for its tables.
+    std::uint64_t memory = std::uint64_t{1} << 30;
+    /// Bytes of metadata that are kept for showing; longer metadata is read over.
+    std::uint64_t metadata = std::uint64_t{64} << 10;
+
+    /// The output budget for these input sizes, in bytes.
+    std::uint64_t output_for(std::uint64_t source_size, std::uint64_t patch_size) const noexcept {
+        constexpr std::uint64_t least = std::uint64_t{1} << 30, most = std::uint64_t{1} << 40;
+        if (output != 0) return output;
+        const std::uint64_t inputs = std::min(source_size, most) + std::min(patch_size, most);
+        return std::clamp(inputs * 64, least, most);
+    }
+};
+
+}  // namespace hotstitch

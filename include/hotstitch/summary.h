@@ -1,0 +1,40 @@
+// SPDX-License-Identifier: MIT
+// What a patch does, counted from its edits.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <vector>
+
+#include "hotstitch/export.h"
+#include "hotstitch/patch_reader.h"
+
+namespace hotstitch {
+
+struct EditCount {
+    std::uint64_t edits = 0, bytes = 0;
+};
+
+/// A stretch of the target that is not simply the source at the same place.
+struct TouchedRange {
+    std::uint64_t offset = 0, length = 0;
+};
+
+struct PatchSummary {
+    std::uint64_t target_size = 0;
+    EditCount same_place;   ///< copied from the same offset of the source
+    EditCount moved;        ///< copied from elsewhere in the source
+    EditCount repeated;     ///< copied from the target so far
+    EditCount literal;      ///< bytes that stand in the patch
+    EditCount run;          ///< runs of one byte
+    EditCount xored;        ///< bytes stored as a difference
+    std::uint64_t touched_ranges = 0, touched_bytes = 0;
+    std::vector<TouchedRange> first_ranges;  ///< the first `most_ranges` of them, in order
+};
+
+/// Reads all edits. Without a source size, one is assumed that the patch neither grows nor reads past.
+/// Throws what PatchReader::read throws.
+HOTSTITCH_EXPORT PatchSummary summarise(const PatchReader& patch, std::optional<std::uint64_t> source_size = {},
+                                        std::size_t most_ranges = 16);
+
+}  // namespace hotstitch

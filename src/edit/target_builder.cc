@@ -1,0 +1,155 @@
+// SPDX-License-Identifier: MIT
+// Tested by tests/edit_test.cc.
+#include "edit/target_builder.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cstring>
+
+#include "hotstitch/error.h"
+
+namespace hotstitch {
+namespace {
+
+// Small edits are gathered, so that the sink sees few large writes; large copies bypass the buffer.
+constexpr std::size_t buffer_size = 256 << 10;
+constexpr std::size_t direct_from = 64 << 10;
+constexpr std::size_t direct_chunk = 1 << 20;
+
+[[noreturn]] void outside(std::string_view what, std::uint64_t offset, std::uint64_t length, std::uint64_t size,
+                          std::uint64_t made) {
+    throw Error(ErrorCode::damaged, fmt::format("the patch copies from outside the {}", what))
+        .at(made)
+        .in("copy")
+        .found(fmt::format("{} bytes from offset {}", length, offset))
+        .wanted(fmt::format("at most offset {}", size));
+}
+
+}  // namespace
+
+TargetBuilder::TargetBuilder(const ByteSource& source, ByteSink& target, std::uint64_t target_size,
+                             const Progress& progress, Phase phase)
+    : source_(source), target_(target), size_(target_size), buffer_(buffer_size), meter_(progress, phase, target_size) {}
+
+Flow TargetBuilder::put(const Edit& edit) {
+    if (edit.length > size_ - made_)
+        throw Error(ErrorCode::damaged, "the patch makes more than the size it promises")
+            .at(made_)
+            .wanted(fmt::format("{} bytes", size_));
+    switch (edit.kind) {
+        case EditKind::copy_source: copy_source(edit.offset, edit.length); break;
+        case EditKind::copy_target: copy_target(edit.offset, edit.length); break;
+        case EditKind::literal: append(edit.bytes); break;
+        case EditKind::run: run(edit.value, edit.length); break;
+        case EditKind::xor_source: xor_source(edit.offset, edit.bytes); break;
+    }
+    made_ += edit.length;
+    return Flow::go_on;
+}
+
+void TargetBuilder::finish() {
+    flush();
+    if (made_ != size_)
+        throw Error(ErrorCode::damaged, "the patch makes less than the size it promises")
+            .wanted(fmt::format("{} bytes", size_))
+            .found(fmt::format("{} bytes", made_));
+    meter_.finish();
+}
+
+void TargetBuilder::copy_source(std::uint64_t offset, std::uint64_t length) {
+    const std::uint64_t size = source_.size();
+    if (offset > size || length > size - offset) outside("source", offset, length, size, made_);
+    if (length >= direct_from) flush();
+    while (length != 0) {
+        if (length >= direct_from) {
+            const auto part = static_cast<std::size_t>(std::min<std::uint64_t>(length, direct_chunk));
+            // A source in memory is written from where it is; the scratch is only for others.
+            const bool in_place = source_.whole().has_value();
+            const std::size_t step = in_place ? part : std::min(part, buffer_.size());
+            const ByteView bytes = source_.read(offset, step, buffer_);
+            target_.write(bytes);
+            meter_.advance_to(flushed_ += step);
+            offset += step, length -= step;
+        } else {
+            const MutableByteView into = room(length);
+            read_padded(offset, into);
+            offset += into.size(), length -= into.size();
+        }
+    }
+}
+
+void TargetBuilder::copy_target(std::uint64_t offset, std::uint64_t length) {
+    if (offset >= made_) outside("target made so far", offset, length, made_, made_);
+    // The copy may run into what it makes itself: then the stretch between repeats. Each step takes what
+    // already stands, so the stretch doubles.
+    std::uint64_t end = made_;
+    while (length != 0) {
+        const MutableByteView into = room(std::min(length, end - offset));
+        const std::uint64_t in_buffer = std::clamp(flushed_, offset, offset + into.size());
+        const auto before = static_cast<std::size_t>(in_buffer - offset);
+        if (before != 0) target_.read_back(offset, into.first(before));
+        if (before != into.size())
+            std::memmove(into.data() + before, buffer_.data() + (in_buffer - flushed_), into.size() - before);
+        offset += into.size(), length -= into.size(), end += into.size();
+    }
+}
+
+void TargetBuilder::run(std::byte value, std::uint64_t length) {
+    while (length != 0) {
+        const MutableByteView into = room(length);
+        std::fill(into.begin(), into.end(), value);
+        length -= into.size();
+    }
+}
+
+void TargetBuilder::xor_source(std::uint64_t offset, ByteView bytes) {
+    while (!bytes.empty()) {
+        const MutableByteView into = room(bytes.size());
+        read_padded(offset, into);
+        for (std::size_t i = 0; i < into.size(); ++i) into[i] ^= bytes[i];
+        offset += into.size();
+        bytes = bytes.subspan(into.size());
+    }
+}
+
+void TargetBuilder::append(ByteView bytes) {
+    if (bytes.size() >= direct_from) {
+        flush();
+        target_.write(bytes);
+        meter_.advance_to(flushed_ += bytes.size());
+        return;
+    }
+    while (!bytes.empty()) {
+        const MutableByteView into = room(bytes.size());
+        std::copy_n(bytes.begin(), into.size(), into.begin());
+        bytes = bytes.subspan(into.size());
+    }
+}
+
+MutableByteView TargetBuilder::room(std::uint64_t at_most) {
+    if (fill_ == buffer_.size()) flush();
+    const auto length = static_cast<std::size_t>(std::min<std::uint64_t>(at_most, buffer_.size() - fill_));
+    const MutableByteView room = MutableByteView(buffer_).subspan(fill_, length);
+    fill_ += length;
+    return room;
+}
+
+void TargetBuilder::flush() {
+    if (fill_ == 0) return;
+    target_.write(ByteView(buffer_).first(fill_));
+    meter_.advance_to(flushed_ += fill_);
+    fill_ = 0;
+}
+
+void TargetBuilder::read_padded(std::uint64_t offset, MutableByteView into) const {
+    const std::uint64_t size = source_.size();
+    const auto have = static_cast<std::size_t>(std::min<std::uint64_t>(into.size(), size - std::min(offset, size)));
+    if (have != 0) {
+        const ByteView bytes = source_.read(offset, have, into.first(have));
+        if (bytes.data() != into.data()) std::copy(bytes.begin(), bytes.end(), into.begin());
+    }
+    std::fill(into.begin() + static_cast<std::ptrdiff_t>(have), into.end(), std::byte{0});
+}
+
+}  // namespace hotstitch

@@ -1,0 +1,101 @@
+// SPDX-License-Identifier: MIT
+// Tested by tests/fit_test.cc.
+#include "hotstitch/fit.h"
+
+#include <algorithm>
+
+#include "edit/target_builder.h"
+
+namespace hotstitch {
+namespace {
+
+/// Does the source hold, at the same place, every byte that the edits make? Stops at the first that differs,
+/// and notes on the way where the first edit past the source's end begins.
+class SamePlaceCheck final : public EditSink {
+public:
+    explicit SamePlaceCheck(const ByteSource& source) : source_(source), scratch_(64 << 10) {}
+
+    Flow put(const Edit& edit) override {
+        const std::uint64_t begin = at_;
+        at_ += edit.length;
+        if (edit.kind == EditKind::copy_source && edit.offset == begin) return Flow::go_on;
+        writes_ = true;
+        if (at_ > source_.size() || !holds(edit, begin)) return same_ = false, Flow::stop;
+        return Flow::go_on;
+    }
+
+    bool same() const noexcept { return same_; }
+    bool writes() const noexcept { return writes_; }
+
+private:
+    bool holds(const Edit& edit, std::uint64_t begin) {
+        if (edit.kind != EditKind::literal && edit.kind != EditKind::run) return false;
+        for (std::uint64_t done = 0; done < edit.length;) {
+            const auto length = static_cast<std::size_t>(std::min<std::uint64_t>(edit.length - done, scratch_.size()));
+            const ByteView have = source_.read(begin + done, length, scratch_);
+            const bool same = edit.kind == EditKind::run
+                                  ? have.front() == edit.value && all_equal(have)
+                                  : common_prefix(have, edit.bytes.subspan(done, length)) == length;
+            if (!same) return false;
+            done += length;
+        }
+        return true;
+    }
+
+    const ByteSource& source_;
+    Bytes scratch_;
+    std::uint64_t at_ = 0;
+    bool same_ = true, writes_ = false;
+};
+
+/// Where the first stored byte past the source's end stands: runs of 00 there may just be the filled gap.
+class PastEndCheck final : public EditSink {
+public:
+    explicit PastEndCheck(std::uint64_t source_size) : size_(source_size) {}
+
+    Flow put(const Edit& edit) override {
+        const std::uint64_t begin = at_;
+        at_ += edit.length;
+        const bool gap = edit.kind == EditKind::run && edit.value == std::byte{0};
+        if (begin < size_ || gap || edit.kind == EditKind::copy_source) return Flow::go_on;
+        starts_past_ = begin - size_;
+        return Flow::stop;
+    }
+    std::uint64_t starts_past() const noexcept { return starts_past_; }
+
+private:
+    std::uint64_t size_, at_ = 0, starts_past_ = 0;
+};
+
+DigestChoice either(DigestChoice a, DigestChoice b) {
+    return {a.crc32 || b.crc32, a.md5 || b.md5, a.sha1 || b.sha1, a.sha256 || b.sha256};
+}
+
+}  // namespace
+
+Fit fit(const PatchReader& patch, const ByteSource& source, const Checks& wanted, const Progress& progress) {
+    Fit result;
+    const DigestChoice choice = either(choice_for(wanted.source), choice_for(wanted.target));
+    result.source = digest(source, choice, progress, Phase::checking_source);
+    result.mismatches = compare(wanted.source, result.source);
+    if (patch.facts().reach > source.size()) {
+        PastEndCheck past_end(source.size());
+        patch.read(source.size(), past_end);
+        result.starts_past_end = past_end.starts_past();
+    }
+    SamePlaceCheck same_place(source);
+    patch.read(source.size(), same_place);
+    const bool holds_all = same_place.same() && patch.target_size(source.size()) == source.size();
+    result.changes_nothing = holds_all && !same_place.writes();
+    const bool is_target = wanted.target.empty() ? holds_all : compare(wanted.target, result.source).empty();
+    if (!wanted.source.empty() && result.mismatches.empty())
+        result.answer = FitAnswer::fits;
+    else if (is_target && !result.changes_nothing)
+        result.answer = FitAnswer::already_patched;
+    else if (!result.mismatches.empty())
+        result.answer = FitAnswer::does_not_fit;
+    source.check_intact();
+    return result;
+}
+
+}  // namespace hotstitch

@@ -1,0 +1,95 @@
+// SPDX-License-Identifier: MIT
+#include "format/table.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cctype>
+
+#include "format/ips/ips_reader.h"
+#include "format/ips/ips_writer.h"
+#include "hotstitch/error.h"
+#include "hotstitch/recognise.h"
+
+namespace hotstitch {
+namespace {
+
+template <const ips::Layout& layout>
+std::unique_ptr<PatchReader> open_ips(ByteView patch, const Limits& limits) {
+    return std::make_unique<ips::Reader>(patch, layout, limits);
+}
+template <const ips::Layout& layout>
+std::unique_ptr<PatchWriter> write_ips(std::uint64_t source_size, ByteView target, ByteSink& patch) {
+    return std::make_unique<ips::Writer>(layout, source_size, target, patch);
+}
+
+constexpr std::array table{
+    Format{{PatchFormat::ips, "ips", "IPS", ".ips", ips::ips.magic, false, true}, false, open_ips<ips::ips>, write_ips<ips::ips>},
+    Format{{PatchFormat::ips32, "ips32", "IPS32", ".ips", ips::ips32.magic, false, false}, false, open_ips<ips::ips32>,
+           write_ips<ips::ips32>},
+};
+
+constexpr auto all_traits = [] {
+    std::array<FormatTraits, table.size()> rows{};
+    for (std::size_t i = 0; i < rows.size(); ++i) rows[i] = table[i].traits;
+    return rows;
+}();
+
+/// Why bytes that were handed in as a patch are none, as far as their content tells.
+[[noreturn]] void not_a_patch(ByteView bytes) {
+    const FileKind kind = recognise_file(bytes);
+    Error error(ErrorCode::not_this_format, fmt::format("this is not a patch but {}", kind.title));
+    if (kind.name == "web-page")
+        throw std::move(error).at(0).hint("the page around the download was saved; open it and save the patch file itself");
+    if (kind.name == "archive") throw std::move(error).at(0).hint("unpack it and hand in the patch inside");
+    if (kind.name == "empty") throw std::move(error).at(0).hint("the download failed; get the patch again");
+    throw std::move(error).at(0).hint("check that the names of source and patch are the right ones");
+}
+
+}  // namespace
+
+std::span<const Format> format_table() noexcept { return table; }
+
+const Format& format_of(PatchFormat id) noexcept {
+    return *std::find_if(table.begin(), table.end(), [&](const Format& row) { return row.traits.id == id; });
+}
+
+std::span<const FormatTraits> patch_formats() noexcept { return all_traits; }
+
+const FormatTraits& traits_of(PatchFormat format) noexcept { return format_of(format).traits; }
+
+std::optional<PatchFormat> format_by_name(std::string_view name) noexcept {
+    for (const FormatTraits& row : all_traits)
+        if (row.name == name) return row.id;
+    return std::nullopt;
+}
+
+std::optional<PatchFormat> format_by_extension(std::string_view extension) noexcept {
+    const auto same = [](char a, char b) { return a == std::tolower(static_cast<unsigned char>(b)); };
+    for (const FormatTraits& row : all_traits)
+        if (row.by_extension && std::equal(row.extension.begin(), row.extension.end(), extension.begin(), extension.end(), same))
+            return row.id;
+    return std::nullopt;
+}
+
+std::optional<PatchFormat> recognise_patch(ByteView head) noexcept {
+    for (const FormatTraits& row : all_traits)
+        if (text_of(head).starts_with(row.magic)) return row.id;
+    return std::nullopt;
+}
+
+PatchReader::~PatchReader() = default;
+
+std::unique_ptr<PatchReader> open_patch(ByteView patch, const Limits& limits) {
+    const auto format = recognise_patch(patch);
+    if (!format) not_a_patch(patch);
+    return format_of(*format).open(patch, limits);
+}
+
+std::unique_ptr<PatchWriter> make_patch_writer(PatchFormat format, std::uint64_t source_size, ByteView target,
+                                               ByteSink& patch) {
+    return format_of(format).write(source_size, target, patch);
+}
+
+}  // namespace hotstitch

@@ -1,0 +1,23 @@
+// SPDX-License-Identifier: MIT
+// The format table: a new format is a folder with a reader and a writer, and one row in table.cc.
+#pragma once
+
+#include <span>
+
+#include "hotstitch/patch_reader.h"
+#include "hotstitch/patch_writer.h"
+
+namespace hotstitch {
+
+struct Format {
+    FormatTraits traits;
+    /// Which edits the format can express decides what the matcher looks for.
+    bool copies_from_anywhere;
+    std::unique_ptr<PatchReader> (*open)(ByteView patch, const Limits& limits);
+    std::unique_ptr<PatchWriter> (*write)(std::uint64_t source_size, ByteView target, ByteSink& patch);
+};
+
+std::span<const Format> format_table() noexcept;
+const Format& format_of(PatchFormat id) noexcept;
+
+}  // namespace hotstitch

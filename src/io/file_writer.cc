@@ -1,0 +1,85 @@
+// SPDX-License-Identifier: MIT
+#include "io/file_writer.h"
+
+#include <fcntl.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include "io/system_error.h"
+
+namespace hotstitch {
+namespace {
+
+Error no_room(const std::filesystem::path& name, std::uint64_t size, int code) {
+    if (code == EFBIG)
+        return Error(ErrorCode::io, fmt::format("{} would be larger than the file system or the system's limit allows", name.string()))
+            .in("output size")
+            .found(fmt::format("{} bytes", size));
+    return Error(ErrorCode::io, fmt::format("no space for {}", name.string()))
+        .in("output size")
+        .wanted(fmt::format("{} bytes", size))
+        .hint("make room or choose another place for the output");
+}
+
+}  // namespace
+
+void write_all(int descriptor, ByteView bytes, const std::filesystem::path& name) {
+    while (!bytes.empty()) {
+        const ssize_t put = ::write(descriptor, bytes.data(), bytes.size());
+        if (put < 0 && errno == EINTR) continue;
+        if (put < 0 && (errno == ENOSPC || errno == EDQUOT || errno == EFBIG)) throw no_room(name, bytes.size(), errno);
+        if (put < 0) throw system_error("write", name);
+        bytes = bytes.subspan(static_cast<std::size_t>(put));
+    }
+}
+
+void FileWriter::reserve(std::uint64_t size) {
+    if (size == 0) return;
+    // Not posix_fallocate: where the file system cannot reserve, that one writes every block.
+    int result = 0;
+    do result = ::fallocate(descriptor_.get(), 0, 0, static_cast<off_t>(size));
+    while (result != 0 && errno == EINTR);
+    if (result == 0)
+        reserved_ = size;
+    else if (errno == ENOSPC || errno == EDQUOT || errno == EFBIG)
+        throw no_room(name_, size, errno);
+    else if (errno != EOPNOTSUPP && errno != ENOSYS && errno != EINVAL)
+        throw system_error("reserve space for", name_);
+}
+
+void FileWriter::write(ByteView bytes) {
+    write_all(descriptor_.get(), bytes, name_);
+    size_ += bytes.size();
+    // Lets the disk work while we compute, so that the flush at the end has little left to wait for.
+    constexpr std::uint64_t batch = 8 << 20;
+    if (size_ - sent_to_disk_ >= batch) {
+        ::sync_file_range(descriptor_.get(), static_cast<off_t>(sent_to_disk_), static_cast<off_t>(size_ - sent_to_disk_),
+                          SYNC_FILE_RANGE_WRITE);
+        sent_to_disk_ = size_;
+    }
+}
+
+void FileWriter::read_back(std::uint64_t offset, MutableByteView into) const {
+    while (!into.empty()) {
+        const ssize_t got = ::pread(descriptor_.get(), into.data(), into.size(), static_cast<off_t>(offset));
+        if (got < 0 && errno == EINTR) continue;
+        if (got <= 0) throw system_error("read back", name_, got == 0 ? EIO : errno);
+        offset += static_cast<std::uint64_t>(got);
+        into = into.subspan(static_cast<std::size_t>(got));
+    }
+}
+
+ByteView FileWriter::map() {
+    if (size_ == 0) return {};
+    if (mapping_.bytes().size() != size_) {
+        mapping_ = Mapping::of(descriptor_.get(), static_cast<std::size_t>(size_));
+        if (!mapping_.ok()) throw system_error("read back", name_);
+    }
+    return mapping_.bytes();
+}
+
+void FileWriter::trim() {
+    if (reserved_ > size_ && ::ftruncate(descriptor_.get(), static_cast<off_t>(size_)) != 0) throw system_error("write", name_);
+}
+
+}  // namespace hotstitch

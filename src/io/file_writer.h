@@ -1,0 +1,41 @@
+// SPDX-License-Identifier: MIT
+// Sequential writing to a descriptor: what OutputFile and ScratchFile have in common.
+#pragma once
+
+#include <filesystem>
+#include <optional>
+
+#include "hotstitch/bytes.h"
+#include "hotstitch/progress.h"
+#include "io/descriptor.h"
+#include "io/mapping.h"
+
+namespace hotstitch {
+
+/// Writes everything, going on after interruptions. `name` is for messages. Throws Error(io).
+void write_all(int descriptor, ByteView bytes, const std::filesystem::path& name);
+
+class FileWriter {
+public:
+    FileWriter(Descriptor descriptor, std::filesystem::path name) : descriptor_(std::move(descriptor)), name_(std::move(name)) {}
+
+    int descriptor() const noexcept { return descriptor_.get(); }
+    std::uint64_t size() const noexcept { return size_; }
+
+    /// Takes the space now, so that a full disk is an error here. Throws Error(io).
+    void reserve(std::uint64_t size);
+    void write(ByteView bytes);
+    void read_back(std::uint64_t offset, MutableByteView into) const;
+    /// A view of the file as written so far.
+    ByteView map();
+    /// Cuts what was reserved and not written.
+    void trim();
+
+private:
+    Descriptor descriptor_;
+    std::filesystem::path name_;
+    std::uint64_t size_ = 0, reserved_ = 0, sent_to_disk_ = 0;
+    Mapping mapping_;
+};
+
+}  // namespace hotstitch

@@ -1,0 +1,122 @@
+// SPDX-License-Identifier: MIT
+// Tested by tests/file_io_test.cc.
+#include <fcntl.h>
+#include <linux/fs.h>
+#include <sys/ioctl.h>
+#include <sys/mman.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include "bytes/meter.h"
+#include "hotstitch/file_io.h"
+#include "io/descriptor.h"
+#include "io/mapping.h"
+#include "io/system_error.h"
+
+namespace hotstitch {
+
+namespace fs = std::filesystem;
+
+struct InputFile::State {
+    fs::path path;
+    struct stat info {};
+    Descriptor descriptor;
+    Mapping mapping;  ///< of a regular file or device that is not empty
+    Bytes memory;     ///< of everything else
+    ByteView bytes;
+};
+
+namespace {
+
+Bytes read_to_end(int descriptor, const fs::path& name, const Progress& progress) {
+    Bytes all;
+    Meter meter(progress, Phase::reading, 0);
+    constexpr std::size_t chunk = 1 << 20;
+    while (true) {
+        const std::size_t before = all.size();
+        all.resize(before + chunk);
+        const ssize_t got = ::read(descriptor, all.data() + before, chunk);
+        const int why = errno;
+        all.resize(before + static_cast<std::size_t>(std::max<ssize_t>(got, 0)));
+        if (got == 0) return all;
+        if (got < 0 && why != EINTR) throw system_error("read", name, why);
+        // A signal is how a person stops us while we wait for input.
+        meter.finish();
+    }
+}
+
+/// Size in bytes of a regular file or block device; nothing for what can only be read on.
+std::optional<std::uint64_t> mappable_size(int descriptor, const struct stat& info) {
+    if (S_ISBLK(info.st_mode)) {
+        std::uint64_t size = 0;
+        if (::ioctl(descriptor, BLKGETSIZE64, &size) == 0) return size;
+        return std::nullopt;
+    }
+    // Files of /proc and the like say 0 and hold something all the same: those are read.
+    if (S_ISREG(info.st_mode) && info.st_size > 0) return static_cast<std::uint64_t>(info.st_size);
+    return std::nullopt;
+}
+
+}  // namespace
+
+InputFile::InputFile(const fs::path& path, const Progress& progress) : state_(std::make_unique<State>()) {
+    State& s = *state_;
+    s.path = path;
+    s.descriptor = Descriptor(::open(path.c_str(), O_RDONLY | O_CLOEXEC));
+    if (!s.descriptor) throw system_error("open", path);
+    if (::fstat(s.descriptor.get(), &s.info) != 0) throw system_error("read", path);
+    if (S_ISDIR(s.info.st_mode))
+        throw Error(ErrorCode::usage, fmt::format("{} is a folder, a file is needed", path.string()));
+    const auto size = mappable_size(s.descriptor.get(), s.info);
+    if (size && *size != 0) {
+        s.mapping = Mapping::of(s.descriptor.get(), static_cast<std::size_t>(*size));
+        if (s.mapping.ok()) {
+            ::madvise(const_cast<std::byte*>(s.mapping.bytes().data()), s.mapping.bytes().size(), MADV_SEQUENTIAL);
+            s.bytes = s.mapping.bytes();
+            return;
+        }
+    }
+    s.memory = read_to_end(s.descriptor.get(), path, progress);
+    s.bytes = s.memory;
+}
+
+InputFile InputFile::from_descriptor(int descriptor, std::string name, const Progress& progress) {
+    auto state = std::make_unique<State>();
+    state->path = std::move(name);
+    state->memory = read_to_end(descriptor, state->path, progress);
+    state->bytes = state->memory;
+    return InputFile(std::move(state));
+}
+
+InputFile::InputFile(std::unique_ptr<State> state) noexcept : state_(std::move(state)) {}
+InputFile::~InputFile() = default;
+InputFile::InputFile(InputFile&&) noexcept = default;
+InputFile& InputFile::operator=(InputFile&&) noexcept = default;
+
+std::uint64_t InputFile::size() const noexcept { return state_->bytes.size(); }
+ByteView InputFile::read(std::uint64_t offset, std::size_t length, MutableByteView) const {
+    return state_->bytes.subspan(static_cast<std::size_t>(offset), length);
+}
+std::optional<ByteView> InputFile::whole() const noexcept { return state_->bytes; }
+ByteView InputFile::bytes() const noexcept { return state_->bytes; }
+const fs::path& InputFile::path() const noexcept { return state_->path; }
+
+void InputFile::check_intact() const {
+    const State& s = *state_;
+    if (!s.mapping.ok()) return;
+    struct stat now {};
+    const bool shrunk = S_ISREG(s.info.st_mode) && ::fstat(s.descriptor.get(), &now) == 0 && now.st_size < s.info.st_size;
+    if (!shrunk && !s.mapping.failed()) return;
+    throw Error(ErrorCode::io, shrunk ? fmt::format("{} became shorter while it was read", s.path.string())
+                                      : fmt::format("{} could not be read to its end", s.path.string()))
+        .hint(shrunk ? "wait until the program that writes it is done, then run this again"
+                     : "the disk or its connection failed; copy the file from its backup");
+}
+
+bool InputFile::is_same_file(const fs::path& path) const noexcept {
+    struct stat other {};
+    if (::stat(path.c_str(), &other) != 0 || !state_->descriptor) return false;
+    return other.st_dev == state_->info.st_dev && other.st_ino == state_->info.st_ino;
+}
+
+}  // namespace hotstitch

@@ -1,0 +1,154 @@
+// SPDX-License-Identifier: MIT
+// Tested by tests/apply_test.cc.
+#include "hotstitch/apply.h"
+
+#include <fmt/format.h>
+
+#include "edit/target_builder.h"
+#include "hotstitch/error.h"
+#include "patch/inputs.h"
+
+namespace hotstitch {
+namespace {
+
+void check_output_budget(std::uint64_t target_size, std::uint64_t source_size, std::uint64_t patch_size, const Limits& limits) {
+    const std::uint64_t most = limits.output_for(source_size, patch_size);
+    if (target_size <= most) return;
+    throw Error(ErrorCode::limit, "the patch asks for a larger output than is allowed")
+        .in("target size")
+        .wanted(fmt::format("at most {} bytes", most))
+        .found(fmt::format("{} bytes", target_size))
+        .hint("if the patch is meant to do this, raise the output limit");
+}
+
+/// Computes checksums of what passes through.
+class DigestingSink final : public ByteSink {
+public:
+    DigestingSink(ByteSink& below, DigestChoice choice) : below_(below), digester_(choice) {}
+    void reserve(std::uint64_t size) override { below_.reserve(size); }
+    void write(ByteView bytes) override {
+        digester_.update(bytes);
+        below_.write(bytes);
+    }
+    void read_back(std::uint64_t offset, MutableByteView into) const override { below_.read_back(offset, into); }
+    Digests finish() { return digester_.finish(); }
+
+private:
+    ByteSink& below_;
+    Digester digester_;
+};
+
+/// Compares what is written with what should be, and remembers where they part.
+class ComparingSink final : public ByteSink {
+public:
+    explicit ComparingSink(const ByteSource& wanted) : wanted_(wanted), scratch_(wanted.whole() ? 0 : chunk) {}
+
+    void write(ByteView bytes) override {
+        while (!bytes.empty() && !difference_) {
+            const std::uint64_t left = wanted_.size() - at_;
+            const auto length = static_cast<std::size_t>(std::min<std::uint64_t>({bytes.size(), left, chunk}));
+            const std::size_t same = common_prefix(bytes.first(length), wanted_.read(at_, length, scratch_));
+            at_ += same;
+            if (same != length || length == 0) difference_ = at_;
+            bytes = bytes.subspan(length);
+        }
+    }
+    void read_back(std::uint64_t offset, MutableByteView into) const override {
+        const ByteView bytes = wanted_.read(offset, into.size(), into);
+        if (bytes.data() != into.data()) std::copy(bytes.begin(), bytes.end(), into.begin());
+    }
+    std::optional<std::uint64_t> difference() const noexcept {
+        if (!difference_ && at_ != wanted_.size()) return at_;
+        return difference_;
+    }
+
+private:
+    static constexpr std::size_t chunk = 256 << 10;
+    const ByteSource& wanted_;
+    Bytes scratch_;
+    std::uint64_t at_ = 0;
+    std::optional<std::uint64_t> difference_;
+};
+
+void note_or_throw(std::vector<DigestMismatch>&& mismatches, bool allowed, ErrorCode code, const std::string& message,
+                   const std::string& hint, std::vector<DigestMismatch>& overridden) {
+    if (mismatches.empty()) return;
+    if (!allowed) {
+        const DigestMismatch& first = mismatches.front();
+        throw Error(code, message).in(first.name).wanted(first.wanted).found(first.found).hint(hint);
+    }
+    overridden.insert(overridden.end(), mismatches.begin(), mismatches.end());
+}
+
+Digests joined(Digests a, const Digests& b) {
+    if (!a.size) a.size = b.size;
+    if (!a.crc32) a.crc32 = b.crc32;
+    if (!a.md5) a.md5 = b.md5;
+    if (!a.sha1) a.sha1 = b.sha1;
+    if (!a.sha256) a.sha256 = b.sha256;
+    return a;
+}
+
+ApplyReport apply_checked(ByteView patch, const ByteSource& source, ByteSink& target, const ApplyOptions& options) {
+    ApplyReport report;
+    note_or_throw(compare(options.checks.patch, digest(MemorySource(patch), choice_for(options.checks.patch))),
+                  options.allow_patch, ErrorCode::damaged, "the patch is not the one its checks were written for",
+                  "get patch and checks again from the same place; one of them is older or damaged", report.overridden);
+    const auto reader = open_patch(patch, options.limits);
+    report.fit = fit(*reader, source, options.checks, options.progress);
+    if (report.fit.answer == FitAnswer::already_patched && !options.make_when_already_patched) return report;
+    if (report.fit.answer == FitAnswer::does_not_fit)
+        note_or_throw(std::vector(report.fit.mismatches), options.allow_source, ErrorCode::wrong_source,
+                      "this is not the source the patch was made for",
+                      "look for the exact revision and region that the patch's author names", report.overridden);
+
+    const std::uint64_t size = reader->target_size(source.size());
+    check_output_budget(size, source.size(), patch.size(), options.limits);
+    target.reserve(size);
+    const Digests wanted = joined(reader->facts().target, options.checks.target);
+    DigestChoice choice = choice_for(wanted);
+    choice.crc32 = true;
+    DigestingSink digesting(target, choice);
+    TargetBuilder builder(source, digesting, size, options.progress, Phase::writing);
+    reader->read(source.size(), builder);
+    builder.finish();
+    report.target = digesting.finish();
+    report.target_checked = !wanted.empty();
+    note_or_throw(compare(wanted, report.target), options.allow_target, ErrorCode::wrong_target,
+                  "the result is not what the patch should make",
+                  "the source is likely not the right one; look for the revision and region that the author names",
+                  report.overridden);
+    report.made = true;
+    return report;
+}
+
+}  // namespace
+
+ApplyReport apply(const ByteSource& patch, const ByteSource& source, ByteSink& target, const ApplyOptions& options) {
+    return blaming_inputs({&patch, &source}, [&] {
+        Bytes storage;
+        return apply_checked(whole_of(patch, storage, options.limits), source, target, options);
+    });
+}
+
+Bytes apply(ByteView patch, ByteView source, const ApplyOptions& options) {
+    MemorySink target;
+    apply(MemorySource(patch), MemorySource(source), target, options);
+    return target.take();
+}
+
+TargetComparison compare_with_target(const PatchReader& patch, const ByteSource& source, const ByteSource& target,
+                                     const Limits& limits, const Progress& progress) {
+    return blaming_inputs({&source, &target}, [&] {
+        const std::uint64_t size = patch.target_size(source.size());
+        check_output_budget(size, source.size(), patch.facts().patch_size, limits);
+        ComparingSink comparing(target);
+        TargetBuilder builder(source, comparing, size, progress, Phase::checking_result);
+        patch.read(source.size(), builder);
+        builder.finish();
+        const auto difference = comparing.difference();
+        return TargetComparison{!difference, size, difference.value_or(0)};
+    });
+}
+
+}  // namespace hotstitch

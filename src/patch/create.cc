@@ -1,0 +1,53 @@
+// SPDX-License-Identifier: MIT
+// Tested by tests/create_test.cc.
+#include "hotstitch/create.h"
+
+#include <fmt/format.h>
+
+#include "format/table.h"
+#include "hotstitch/apply.h"
+#include "hotstitch/error.h"
+#include "match/in_place.h"
+#include "patch/inputs.h"
+
+namespace hotstitch {
+
+PatchDemands demands_of(const PatchReader& patch, std::uint64_t source_size) noexcept {
+    constexpr std::uint64_t old_reach = 0x1000000;
+    const std::uint64_t target_size = patch.target_size(source_size);
+    return {target_size > source_size, target_size < source_size, patch.facts().reach > old_reach};
+}
+
+CreateReport create(const ByteSource& source, const ByteSource& target, ByteSink& patch, const CreateOptions& options) {
+    return blaming_inputs({&source, &target}, [&] {
+        Bytes source_storage, target_storage;
+        const ByteView old_bytes = whole_of(source, source_storage, options.limits);
+        const ByteView new_bytes = whole_of(target, target_storage, options.limits);
+        const auto writer = make_patch_writer(options.format, old_bytes.size(), new_bytes, patch);
+        Meter meter(options.progress, Phase::comparing, new_bytes.size());
+        match_in_place(old_bytes, new_bytes, *writer, meter);
+        writer->finish();
+
+        const auto written = patch.written();
+        if (!written) throw Error(ErrorCode::usage, "the patch's sink cannot give back what was written, so it cannot be checked");
+        Limits limits = options.limits;
+        limits.output = std::max<std::uint64_t>(limits.output_for(source.size(), written->size()), target.size());
+        const auto reader = open_patch(*written, limits);
+        const TargetComparison check = compare_with_target(*reader, source, target, limits, options.progress);
+        // Should never happen; if it does, the maker must hear it before anybody gets the patch.
+        if (!check.same)
+            throw Error(ErrorCode::wrong_target, "the new patch does not make the target: a fault in this program, or a file changed meanwhile")
+                .at(check.first_difference)
+                .in("target")
+                .hint("run it again; if it stays, please report both files' sizes");
+        return CreateReport{reader->facts(), demands_of(*reader, source.size())};
+    });
+}
+
+Bytes create(ByteView source, ByteView target, const CreateOptions& options) {
+    MemorySink patch;
+    create(MemorySource(source), MemorySource(target), patch, options);
+    return patch.take();
+}
+
+}  // namespace hotstitch
