@@ -35,11 +35,10 @@ std::string output_of(const CommandArguments& arguments) {
 /// A report goes to standard output; errors, and everything when the output itself goes there, to standard error.
 int print(const Report& report, const Common& common, bool output_is_stdout) {
     const int code = static_cast<int>(report.exit_code());
-    const bool failed = code >= static_cast<int>(ExitCode::wrong_call);
     if (common.json) {
         fmt::print("{}\n", json_of(report).dump(2));
     } else {
-        std::FILE* const stream = failed || output_is_stdout ? stderr : stdout;
+        std::FILE* const stream = report.is_error() || output_is_stdout ? stderr : stdout;
         fmt::print(stream, "{}", rendered_text(report, {wants_colour(common.colour, fileno(stream)), common.quiet, common.verbose}));
     }
     // Nobody reading is not our failure; a full disk under our answer is.

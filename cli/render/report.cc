@@ -16,6 +16,7 @@ void Report::conclude(Mood mood, std::string answer, std::string sentence, ExitC
 void Report::conclude(const Error& error) {
     conclude(Mood::bad, std::string(name_of(error.code())), "Stopped: " + escaped(error.what()) + ".",
              exit_code_for(error.code()));
+    is_error_ = true;
     const bool by_check = error.code() == ErrorCode::wrong_source || error.code() == ErrorCode::wrong_target;
     if (!error.field().empty()) fact("field", by_check ? "check" : "where", escaped(error.field()), as_utf8(error.field()));
     if (error.offset()) fact("offset", "at offset", offset_text(*error.offset()), *error.offset());

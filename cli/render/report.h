@@ -50,6 +50,7 @@ public:
     const std::string& answer() const noexcept { return answer_; }
     const std::string& sentence() const noexcept { return sentence_; }
     ExitCode exit_code() const noexcept { return code_; }
+    bool is_error() const noexcept { return is_error_; }
     const std::vector<Fact>& facts() const noexcept { return facts_; }
     const std::vector<std::string>& warnings() const noexcept { return warnings_; }
     const std::vector<std::string>& notes() const noexcept { return notes_; }
@@ -61,6 +62,7 @@ public:
 private:
     std::string command_, answer_, sentence_, parts_key_;
     Mood mood_ = Mood::good;
+    bool is_error_ = false;
     ExitCode code_ = ExitCode::yes;
     std::vector<Fact> facts_;
     std::vector<std::string> warnings_, notes_, unchecked_, next_;

@@ -17,13 +17,13 @@ namespace hotstitch {
 
 struct ApplyOptions {
     /// Sizes and checksums from beside the patch; empty ones check nothing.
-    Checks checks;
+    Checks checks{};
     /// Go on although the source, the result, or the patch is not what the checks want.
     bool allow_source = false, allow_target = false, allow_patch = false;
     /// Make the target also when the source already holds every change.
     bool make_when_already_patched = true;
-    Limits limits;
-    Progress progress;
+    Limits limits{};
+    Progress progress{};
 };
 
 struct ApplyReport {

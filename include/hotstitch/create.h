@@ -13,8 +13,8 @@ namespace hotstitch {
 
 struct CreateOptions {
     PatchFormat format = PatchFormat::ips;
-    Limits limits;
-    Progress progress;
+    Limits limits{};
+    Progress progress{};
 };
 
 /// What some old appliers of the format fail on.

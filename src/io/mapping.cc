@@ -30,11 +30,13 @@ static_assert(std::atomic<std::uintptr_t>::is_always_lock_free && std::atomic<bo
 void pass_on(int signal, siginfo_t* info, void* context) {
     if ((handler_before.sa_flags & SA_SIGINFO) != 0) return handler_before.sa_sigaction(signal, info, context);
     if (handler_before.sa_handler != SIG_DFL && handler_before.sa_handler != SIG_IGN) return handler_before.sa_handler(signal);
-    // Back to the default: the faulting instruction runs again and ends the process, as it should.
+    // Back to the default, which ends the process, as it should.
     ::sigaction(signal, &handler_before, nullptr);
+    ::raise(signal);
 }
 
 void on_bus_error(int signal, siginfo_t* info, void* context) {
+    if (info->si_code <= 0) return pass_on(signal, info, context);  // sent by somebody, about no address
     const auto address = reinterpret_cast<std::uintptr_t>(info->si_addr);
     for (MappingSlot* slot = all_slots.load(); slot != nullptr; slot = slot->next) {
         const std::uintptr_t end = slot->end.load();

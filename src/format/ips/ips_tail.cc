@@ -19,7 +19,8 @@ bool is_json_object(ByteView bytes, std::uint64_t& budget) {
             .in("end marker")
             .hint("such a patch is not made by accident; ask for it from another place");
     budget -= text.size();
-    return nlohmann::json::accept(text.begin(), text.end());
+    // The parser takes a 00 for the end of the text.
+    return text.find('\0') == std::string_view::npos && nlohmann::json::accept(text.begin(), text.end());
 }
 
 }  // namespace

@@ -45,30 +45,19 @@ Flow Writer::put(const Edit& edit) {
     return Flow::go_on;
 }
 
-/// Past the source's end an applier fills with 00 by itself, so longer stretches of it need no bytes; but
-/// the last byte has to be written, or the file comes out short.
+/// Past the source's end an applier fills with 00 by itself, so 00 there needs no bytes; but the last byte has
+/// to be written, or the file comes out short.
 void Writer::stored(std::uint64_t from, std::uint64_t to) {
-    constexpr std::uint64_t least_gap = 4;
-    const std::uint64_t in_source = std::clamp(source_size_, from, to);
-    if (from < in_source) plan(from, in_source, true);
-    const std::uint64_t last = target_.size() - 1;
-    std::uint64_t begin = in_source, at = in_source;
+    std::uint64_t at = std::clamp(source_size_, from, to);
+    if (from < at) plan(from, at, true);
+    const auto needs_bytes = [&](std::uint64_t i) { return target_[i] != std::byte{0} || i + 1 == target_.size(); };
     while (at < to) {
-        if (target_[at] != std::byte{0}) {
-            ++at;
-            continue;
-        }
-        const ByteView rest = target_.subspan(at, to - at);
-        std::uint64_t zeros_end = at + 1 + common_prefix(rest, rest.subspan(1));
-        zeros_end = std::min(zeros_end, std::max(last, at));
-        if (zeros_end - at >= least_gap) {
-            if (begin < at) plan(begin, at, true);
-            plan(at, zeros_end, false);
-            begin = zeros_end;
-        }
-        at = std::max(zeros_end, at + 1);
+        const bool changed = needs_bytes(at);
+        std::uint64_t end = at + 1;
+        while (end < to && needs_bytes(end) == changed) ++end;
+        plan(at, end, changed);
+        at = end;
     }
-    if (begin < to) plan(begin, to, true);
 }
 
 void Writer::plan(std::uint64_t from, std::uint64_t to, bool changed) {

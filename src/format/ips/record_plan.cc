@@ -22,13 +22,22 @@ constexpr std::size_t most_atoms = 1 << 20;
 }  // namespace
 
 void RecordPlan::add(std::uint64_t from, std::uint64_t to, bool changed) {
-    if (!changed && to - from > (std::uint64_t{1} << 16)) {
-        // Only the two ends of a long unchanged stretch can matter, where a run may reach into it.
-        add(from, from + (1 << 15), false);
-        settle(ready_);
-        start_ = end_ = to - (1 << 15);
-        from = end_;
+    if (!changed && to - from > 4 * sure_gap) {
+        // Only the two ends of a long unchanged stretch can matter: as far as a run reaches into them.
+        const ByteView bytes = target_.subspan(from, to - from);
+        const std::uint64_t head = 1 + common_prefix(bytes, bytes.subspan(1)) + sure_gap;
+        std::uint64_t tail = 1;
+        while (tail < bytes.size() && bytes[bytes.size() - tail - 1] == bytes.back()) ++tail;
+        if (head + tail < bytes.size()) {
+            add_all(from, from + head, false);
+            settle(ready_);
+            start_ = end_ = from = to - tail;
+        }
     }
+    add_all(from, to, changed);
+}
+
+void RecordPlan::add_all(std::uint64_t from, std::uint64_t to, bool changed) {
     if (atoms_.empty() && start_ == end_) start_ = end_ = from;
     while (from < to) {
         const ByteView rest = target_.subspan(from, to - from);

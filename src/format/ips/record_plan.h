@@ -38,6 +38,7 @@ private:
         State came_from[states];
     };
 
+    void add_all(std::uint64_t from, std::uint64_t to, bool changed);
     void add_atom(std::uint64_t from, std::uint64_t length, bool changed, bool is_run);
     bool run_starts_at(std::uint64_t at) const noexcept;
     void settle(std::vector<PlannedRecord>& records);

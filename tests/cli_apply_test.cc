@@ -1,0 +1,243 @@
+// SPDX-License-Identifier: MIT
+// The real binary: apply and verify on the demo world.
+#include <gtest/gtest.h>
+#include <sys/stat.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <csignal>
+#include <thread>
+
+#include "hotstitch/create.h"
+#include "kelp_harbour.h"
+#include "lib/patch_makers.h"
+#include "lib/run_tool.h"
+#include "lib/temporary_folder.h"
+
+namespace {
+
+namespace fs = std::filesystem;
+using hotstitch::bytes_of, hotstitch::Bytes, hotstitch::text_of;
+
+/// Kelp Harbour, its mod and the patch between them, in a folder.
+class CliApply : public testing::Test {
+protected:
+    CliApply() {
+        folder.put("Kelp Harbour.sfc", source);
+        folder.put("mods/Night Tides.ips", patch);
+    }
+    ToolResult run(std::vector<std::string> arguments, std::string input = {}) const {
+        return run_tool(arguments, {.folder = folder.path(), .input = std::move(input)});
+    }
+    void use_checks() const {
+        folder.put("Night Tides.sfc", target);
+        ASSERT_EQ(run({"create", "Kelp Harbour.sfc", "Night Tides.sfc", "-o", "mods/Night Tides.ips", "--checks", "--replace", "--no-backup"}).code, 0);
+        fs::remove(folder / "Night Tides.sfc");
+    }
+    std::string source_crc() const { return "crc32:" + hotstitch::crc32(source).hex(); }
+
+    TemporaryFolder folder;
+    const Bytes source = demo::kelp_harbour(1), target = demo::night_tides(source), patch = hotstitch::create(source, target);
+};
+
+TEST_F(CliApply, MakesTheTargetBesideTheSourceNamedAfterThePatch) {
+    const ToolResult result = run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips"});
+    EXPECT_EQ(result.code, 0) << result.err;
+    EXPECT_TRUE(contents(folder / "Night Tides.sfc") == target);
+    EXPECT_TRUE(contents(folder / "Kelp Harbour.sfc") == source);
+    EXPECT_NE(result.out.find((folder / "Night Tides.sfc").string() + ", unchecked."), std::string::npos) << result.out;
+    EXPECT_NE(result.out.find("Not checked: "), std::string::npos);
+    EXPECT_NE(result.out.find("--expect"), std::string::npos);
+    EXPECT_EQ(result.out.find('\x1b'), std::string::npos);
+    EXPECT_TRUE(result.err.empty()) << result.err;
+}
+
+TEST_F(CliApply, PutsExecutablesAndDataIntoAFolderUnderTheirOwnName) {
+    folder.put("game/harbour.bin.dat", "The ferry");
+    folder.put("game/mod.ips", "PATCH" + makers::ips_record(4, "barge") + "EOF");
+    const ToolResult result = run({"apply", "game/harbour.bin.dat", "game/mod.ips"});
+    EXPECT_EQ(text_of(contents(folder / "game/patched/harbour.bin.dat")), "The barge");
+    EXPECT_NE(result.out.find("apply --in-place game/harbour.bin.dat game/mod.ips"), std::string::npos) << result.out;
+}
+
+TEST_F(CliApply, OutputMayBeAFolderANameOrAStream) {
+    EXPECT_EQ(run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "-o", "out/here/"}).code, 0);
+    EXPECT_TRUE(contents(folder / "out/here/Night Tides.sfc") == target);
+    EXPECT_EQ(run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "-o", "new/x.sfc"}).code, 0);
+    EXPECT_TRUE(contents(folder / "new/x.sfc") == target);
+    const ToolResult piped = run({"apply", "-", "mods/Night Tides.ips", "-o", "-"}, std::string(text_of(source)));
+    EXPECT_EQ(piped.code, 0);
+    EXPECT_TRUE(piped.out == text_of(target));
+    EXPECT_NE(piped.err.find("Made standard output"), std::string::npos);
+    EXPECT_EQ(run({"apply", "-", "mods/Night Tides.ips"}, "x").code, 2);
+    EXPECT_EQ(run({"apply", "Kelp Harbour.sfc", "-", "-o", "-", "--json"}, "x").code, 2);
+}
+
+TEST_F(CliApply, NeverReplacesUnasked) {
+    folder.put("Night Tides.sfc", "precious");
+    const ToolResult refused = run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips"});
+    EXPECT_EQ(refused.code, 2);
+    EXPECT_NE(refused.err.find("exists already"), std::string::npos);
+    EXPECT_EQ(text_of(contents(folder / "Night Tides.sfc")), "precious");
+    const ToolResult replaced = run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "--replace", "--json"});
+    EXPECT_EQ(replaced.code, 0);
+    EXPECT_EQ(text_of(contents(fs::path(replaced.json()["backup"].get<std::string>()))), "precious");
+    for (const char* input : {"Kelp Harbour.sfc", "mods/Night Tides.ips"}) {
+        const ToolResult same = run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "--replace", "-o", input});
+        EXPECT_EQ(same.code, 2);
+        EXPECT_NE(same.err.find("one of the inputs"), std::string::npos);
+    }
+    EXPECT_TRUE(contents(folder / "Kelp Harbour.sfc") == source);
+}
+
+TEST_F(CliApply, InPlaceKeepsABackup) {
+    const ToolResult result = run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "--in-place", "--json"});
+    EXPECT_EQ(result.code, 0) << result.err;
+    EXPECT_TRUE(contents(folder / "Kelp Harbour.sfc") == target);
+    EXPECT_TRUE(contents(fs::path(result.json()["backup"].get<std::string>())) == source);
+    // Once more: already patched, nothing made, all stays.
+    const ToolResult again = run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "--in-place"});
+    EXPECT_EQ(again.code, 0);
+    EXPECT_NE(again.out.find("Already patched"), std::string::npos);
+    EXPECT_EQ(folder.names().size(), 4U);
+    EXPECT_EQ(run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "-o", "copy.sfc"}).code, 0);
+    EXPECT_TRUE(contents(folder / "copy.sfc") == target);
+}
+
+TEST_F(CliApply, ExpectedSourceDecides) {
+    const ToolResult right = run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "--expect", source_crc()});
+    EXPECT_EQ(right.code, 0);
+    EXPECT_NE(right.out.find("the source is right"), std::string::npos);
+    const ToolResult wrong = run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "-o", "x.sfc", "--expect", "crc32:00000000"});
+    EXPECT_EQ(wrong.code, 1);
+    EXPECT_NE(wrong.err.find("not the source the patch was made for"), std::string::npos);
+    EXPECT_FALSE(fs::exists(folder / "x.sfc"));
+    const ToolResult allowed = run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "-o", "x.sfc", "--expect", "crc32:00000000", "--allow", "source"});
+    EXPECT_EQ(allowed.code, 0);
+    EXPECT_NE(allowed.out.find("against failed checks"), std::string::npos);
+    const ToolResult unknown = run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "--allow", "everything"});
+    EXPECT_EQ(unknown.code, 2);
+    EXPECT_NE(unknown.err.find("source (not the file"), std::string::npos);
+}
+
+TEST_F(CliApply, ChecksBesideThePatchAreFoundAndUsed) {
+    use_checks();
+    const ToolResult right = run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "--json"});
+    EXPECT_EQ(right.code, 0);
+    EXPECT_EQ(right.json()["checked"], (nlohmann::json{"source", "target"}));
+    EXPECT_EQ(right.json()["schema"], (nlohmann::json{{"name", "hotstitch/apply"}, {"version", 1}}));
+    folder.put("other.sfc", demo::kelp_harbour(0));
+    EXPECT_EQ(run({"apply", "other.sfc", "mods/Night Tides.ips", "-o", "y.sfc"}).code, 1);
+    EXPECT_EQ(run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "-o", "y.sfc", "--expect", "size:1"}).code, 2);
+
+    const ToolResult verified = run({"verify", "mods/Night Tides.ips", "other.sfc", "Kelp Harbour.sfc", "Night Tides.sfc", "--json"});
+    EXPECT_EQ(verified.code, 0);
+    const auto sources = verified.json()["sources"];
+    EXPECT_EQ(sources[0]["answer"], "does-not-fit");
+    EXPECT_EQ(sources[1]["answer"], "fits");
+    EXPECT_EQ(sources[2]["answer"], "already-patched");
+    EXPECT_EQ(run({"verify", "mods/Night Tides.ips", "--target", "Night Tides.sfc"}).code, 0);
+    EXPECT_EQ(run({"verify", "mods/Night Tides.ips", "--target", "other.sfc"}).code, 1);
+
+    // Another patch under the same name: the checks are not its own.
+    folder.put("mods/Night Tides.ips", "PATCHEOF");
+    EXPECT_EQ(run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "-o", "y.sfc"}).code, 3);
+    EXPECT_EQ(run({"verify", "mods/Night Tides.ips", "Kelp Harbour.sfc"}).code, 3);
+    folder.put("mods/Night Tides.ips.checks.json", "{");
+    EXPECT_EQ(run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "-o", "y.sfc"}).code, 3);
+    EXPECT_FALSE(fs::exists(folder / "y.sfc"));
+}
+
+TEST_F(CliApply, VerifyWithoutChecksCannotKnow) {
+    const ToolResult unknown = run({"verify", "mods/Night Tides.ips", "Kelp Harbour.sfc"});
+    EXPECT_EQ(unknown.code, 1);
+    EXPECT_NE(unknown.out.find("cannot be known"), std::string::npos);
+    EXPECT_EQ(run({"verify", "mods/Night Tides.ips", "Kelp Harbour.sfc", "--expect", source_crc()}).code, 0);
+    folder.put("made.sfc", target);
+    folder.put("spoiled.sfc", demo::fog_signals(target));
+    EXPECT_EQ(run({"verify", "mods/Night Tides.ips", "Kelp Harbour.sfc", "--target", "made.sfc"}).code, 0);
+    const ToolResult not_it = run({"verify", "mods/Night Tides.ips", "Kelp Harbour.sfc", "--target", "spoiled.sfc", "--json"});
+    EXPECT_EQ(not_it.code, 1);
+    EXPECT_EQ(not_it.json()["first_difference"], 0x4321);
+    EXPECT_EQ(run({"verify", "mods/Night Tides.ips", "--target", "made.sfc"}).code, 1);
+    EXPECT_EQ(run({"verify", "mods/Night Tides.ips"}).code, 2);
+}
+
+TEST_F(CliApply, SwappedPlacesAreUnderstoodByContent) {
+    const ToolResult result = run({"apply", "mods/Night Tides.ips", "Kelp Harbour.sfc"});
+    EXPECT_EQ(result.code, 0) << result.err;
+    EXPECT_NE(result.out.find("swapped places"), std::string::npos);
+    EXPECT_TRUE(contents(folder / "Night Tides.sfc") == target);
+}
+
+TEST_F(CliApply, WarnsOfAPatchForABiggerFile) {
+    folder.put("far.ips", "PATCH" + makers::ips_record(0x120000, "x") + "EOF");
+    const ToolResult result = run({"apply", "Kelp Harbour.sfc", "far.ips"});
+    EXPECT_EQ(result.code, 0);
+    EXPECT_NE(result.out.find("made for a bigger file"), std::string::npos);
+}
+
+TEST_F(CliApply, ProgressAndReportsKeepToTheirStreams) {
+    const ToolResult quiet = run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "-q"});
+    EXPECT_EQ(std::count(quiet.out.begin(), quiet.out.end(), '\n'), 1);
+    const ToolResult colour = run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "-o", "z.sfc", "--color", "always"});
+    EXPECT_NE(colour.out.find("\x1b[1;33mMade"), std::string::npos);
+}
+
+/// Starts the tool on a pipe that never ends, waits until `ready`, sends the signal, returns the exit status.
+int stopped_by(int signal, const fs::path& folder, const std::function<bool()>& ready) {
+    int ends[2];
+    if (pipe(ends) != 0) return -1;
+    const pid_t child = fork();
+    if (child == 0) {
+        dup2(ends[0], STDIN_FILENO);
+        if (chdir(folder.c_str()) != 0) _exit(126);
+        const std::string tool = std::getenv("HOTSTITCH_TOOL");
+        execl(tool.c_str(), tool.c_str(), "apply", "-", "mods/Night Tides.ips", "-o", "stopped.sfc", "-q", nullptr);
+        _exit(127);
+    }
+    for (int i = 0; i < 500 && !ready(); ++i) std::this_thread::sleep_for(std::chrono::milliseconds(10));
+    std::this_thread::sleep_for(std::chrono::milliseconds(100));
+    kill(child, signal);
+    int status = 0;
+    waitpid(child, &status, 0);
+    close(ends[0]);
+    close(ends[1]);
+    return status;
+}
+
+TEST_F(CliApply, SignalsStopCleanly) {
+    for (const auto& [signal, code] : {std::pair{SIGINT, 130}, std::pair{SIGTERM, 143}}) {
+        const auto before = folder.names();
+        const int status = stopped_by(signal, folder.path(), [] { return true; });
+        EXPECT_TRUE(WIFEXITED(status)) << signal;
+        EXPECT_EQ(WEXITSTATUS(status), code);
+        EXPECT_EQ(folder.names(), before);
+    }
+}
+
+TEST_F(CliApply, KilledInTheMiddleLeavesOnlyARecognisableTemporaryFile) {
+    // A source of 1 GiB that takes no space, so that there is time to kill the tool while it writes.
+    folder.put("big.iso", "x");
+    fs::resize_file(folder / "big.iso", 1 << 30);
+    const std::string tool = std::getenv("HOTSTITCH_TOOL");
+    for (const int signal : {SIGINT, SIGKILL}) {
+        const auto before = folder.names();
+        const pid_t child = fork();
+        if (child == 0) {
+            if (chdir(folder.path().c_str()) != 0) _exit(126);
+            execl(tool.c_str(), tool.c_str(), "apply", "big.iso", "mods/Night Tides.ips", "-o", "made.iso", "-q", nullptr);
+            _exit(127);
+        }
+        while (folder.names() == before && waitpid(child, nullptr, WNOHANG) == 0) std::this_thread::yield();
+        kill(child, signal);
+        waitpid(child, nullptr, 0);
+        auto after = folder.names();
+        EXPECT_FALSE(after.contains("made.iso"));
+        for (const std::string& name : before) after.erase(name);
+        EXPECT_EQ(after.size(), signal == SIGKILL ? 1U : 0U);
+        for (const std::string& name : after) EXPECT_TRUE(name.starts_with(".made.iso.") && name.ends_with(".hotstitch-tmp")) << name;
+    }
+}
+
+}  // namespace

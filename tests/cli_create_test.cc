@@ -1,0 +1,84 @@
+// SPDX-License-Identifier: MIT
+#include <gtest/gtest.h>
+
+#include "hotstitch/apply.h"
+#include "kelp_harbour.h"
+#include "lib/run_tool.h"
+#include "lib/temporary_folder.h"
+
+namespace {
+
+namespace fs = std::filesystem;
+using hotstitch::Bytes, hotstitch::ByteView, hotstitch::bytes_of, hotstitch::text_of;
+
+ToolResult run(const TemporaryFolder& folder, std::vector<std::string> arguments) {
+    return run_tool(arguments, {.folder = folder.path()});
+}
+
+TEST(CliCreate, WritesTheCommittedDemoPatchesAgain) {
+    const TemporaryFolder folder;
+    const Bytes source = demo::kelp_harbour(1);
+    folder.put("source.sfc", source);
+    const std::pair<const char*, Bytes> mods[] = {
+        {"Night Tides", demo::night_tides(source)}, {"Longer Berths", demo::longer_berths(source)}, {"Fog Signals", demo::fog_signals(source)}};
+    for (const auto& [name, target] : mods) {
+        const std::string mod(name);
+        folder.put(mod + ".sfc", target);
+        const ToolResult result = run(folder, {"create", "source.sfc", mod + ".sfc", "--checks"});
+        EXPECT_EQ(result.code, 0) << result.err;
+        for (const char* ending : {".ips", ".ips.checks.json"})
+            EXPECT_TRUE(contents(folder / (mod + ending)) == contents(fs::path(DEMO_DATA) / (mod + ending))) << mod << ending;
+    }
+}
+
+TEST(CliCreate, TellsWhatIsPublishedAndWhatOldAppliersFailOn) {
+    const TemporaryFolder folder;
+    folder.put("a.sfc", std::string(100, 'a') + "0123456789abcdefghijklmnopqrstuvwxyz");
+    folder.put("b.sfc", std::string(80, 'b') + "0123456789abcdefghij" + "0123456789abcdefghijklmnopqrstuvwxyz" + "MORE");
+    const ToolResult result = run(folder, {"create", "a.sfc", "b.sfc", "--json"});
+    EXPECT_EQ(result.code, 0) << result.err;
+    EXPECT_EQ(result.json()["own_bytes"], (nlohmann::json{{"literal", 24}, {"also_in_source", 20}})) << result.out;
+    EXPECT_EQ(result.json()["demands"]["grows"], true);
+    EXPECT_NE(result.json()["warnings"][0].get<std::string>().find("old IPS appliers"), std::string::npos);
+    const ToolResult described = run(folder, {"describe", "b.ips", "--source", "a.sfc", "--json"});
+    EXPECT_EQ(described.json()["files"][0]["own_bytes"], result.json()["own_bytes"]);
+}
+
+TEST(CliCreate, ChoosesAFormatThatHoldsTheChange) {
+    const TemporaryFolder folder;
+    Bytes big(0x1020000);
+    folder.put("a.img", big);
+    big.back() = std::byte{1};
+    folder.put("b.img", big);
+    const ToolResult chosen = run(folder, {"create", "a.img", "b.img"});
+    EXPECT_EQ(chosen.code, 0) << chosen.err;
+    EXPECT_NE(chosen.out.find("chose ips32"), std::string::npos);
+    EXPECT_TRUE(text_of(contents(folder / "b.ips")).starts_with("IPS32"));
+    const ToolResult refused = run(folder, {"create", "a.img", "b.img", "--format", "ips", "-o", "c.ips"});
+    EXPECT_EQ(refused.code, 2);
+    EXPECT_NE(refused.err.find("ips32 holds it"), std::string::npos) << refused.err;
+    EXPECT_FALSE(fs::exists(folder / "c.ips"));
+}
+
+TEST(CliCreate, RefusesWhatCannotBe) {
+    const TemporaryFolder folder;
+    folder.put("a", "1");
+    folder.put("b", "2");
+    EXPECT_EQ(run(folder, {"create", "a", "missing"}).code, 4);
+    EXPECT_EQ(run(folder, {"create", "a", "b", "-o", "a", "--replace"}).code, 2);
+    EXPECT_EQ(run(folder, {"create", "a", "b", "--format", "zip"}).code, 2);
+    EXPECT_EQ(run(folder, {"create", "a", "b", "-o", "-", "--checks"}).code, 2);
+    EXPECT_EQ(text_of(contents(folder / "a")), "1");
+    EXPECT_EQ(folder.names().size(), 2U);
+    const ToolResult same = run(folder, {"create", "a", "a", "-o", "same.ips"});
+    EXPECT_EQ(same.code, 0);
+    EXPECT_NE(same.out.find("changes nothing"), std::string::npos);
+    const ToolResult piped = run(folder, {"create", "a", "b", "-o", "-"});
+    EXPECT_EQ(text_of(hotstitch::apply(bytes_of(piped.out), bytes_of("1"))), "2");
+    // The checks file of a patch may not be overwritten either.
+    folder.put("c.ips.checks.json", "mine");
+    EXPECT_EQ(run(folder, {"create", "a", "b", "-o", "c.ips", "--checks"}).code, 2);
+    EXPECT_FALSE(fs::exists(folder / "c.ips"));
+}
+
+}  // namespace
