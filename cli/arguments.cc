@@ -24,8 +24,9 @@ void allow(Allowed& allowed, const std::string& list) {
             allowed.patch = true;
         else
             throw Error(ErrorCode::usage, fmt::format("--allow knows no check named \"{}\"", name))
-                .wanted("source (not the file the patch was made for), target (not the result it should make), "
-                        "patch (not the patch its checks belong to)");
+                .wanted(
+                    "source (not the file the patch was made for), target (not the result it should make), "
+                    "patch (not the patch its checks belong to)");
     }
 }
 
@@ -33,7 +34,8 @@ void add_common(CLI::App& app, Common& common) {
     app.add_flag("--json", common.json, "One JSON document on standard output, with the same facts");
     app.add_flag("-q,--quiet", common.quiet, "Only the verdict");
     app.add_flag("-v,--verbose", common.verbose, "Also what was chosen and why");
-    const std::map<std::string, When> whens{{"auto", When::automatic}, {"always", When::always}, {"never", When::never}};
+    const std::map<std::string, When> whens{
+        {"auto", When::automatic}, {"always", When::always}, {"never", When::never}};
     app.add_option("--color", common.colour, "auto, always or never (also NO_COLOR)")
         ->type_name("WHEN")
         ->transform(CLI::CheckedTransformer(whens).description(""));
@@ -79,25 +81,30 @@ void add_format(CLI::App& app, std::optional<PatchFormat>& format) {
            "--format",
            [&format, names](const std::string& name) {
                format = format_by_name(name);
-               if (!format) throw Error(ErrorCode::usage, fmt::format("there is no patch format \"{}\"", name)).wanted(names);
+               if (!format)
+                   throw Error(ErrorCode::usage, fmt::format("there is no patch format \"{}\"", name)).wanted(names);
            },
            "The patch format: " + names)
         ->type_name("NAME");
 }
 
 /// CLI11's message without its advice, which is ours to give.
-std::string first_line(std::string text) { return text.substr(0, text.find('\n')); }
+std::string first_line(std::string text) {
+    return text.substr(0, text.find('\n'));
+}
 
 }  // namespace
 
 Arguments parse_arguments(int argc, char** argv, Common& common) {
-    CLI::App app("Hot Stitch makes, applies and checks patches for ROMs, disc images, data files and executables.\n"
-                 "Nothing is overwritten unless asked; everything that can be checked is.",
-                 "hotstitch");
+    CLI::App app(
+        "Hot Stitch makes, applies and checks patches for ROMs, disc images, data files and executables.\n"
+        "Nothing is overwritten unless asked; everything that can be checked is.",
+        "hotstitch");
     app.require_subcommand(0, 1);
     app.set_version_flag("--version", fmt::format("hotstitch {} ({})", version(), built_with()));
-    app.footer("Exit codes: 0 done or yes, 1 no, 2 wrong call, 3 bad input, 4 system failure, 130 and 143 stopped.\n"
-               "Each command has its own --help. The manual: man hotstitch");
+    app.footer(
+        "Exit codes: 0 done or yes, 1 no, 2 wrong call, 3 bad input, 4 system failure, 130 and 143 stopped.\n"
+        "Each command has its own --help. The manual: man hotstitch");
     DescribeArguments describe;
     ApplyArguments apply;
     CreateArguments create;
@@ -105,8 +112,9 @@ Arguments parse_arguments(int argc, char** argv, Common& common) {
 
     auto* const describe_app = app.add_subcommand("describe", "What is this file; for a patch: what it needs and does");
     describe_app->add_option("FILE", describe.files, "Any files, patches too")->required();
-    describe_app->add_option("--source", describe.source,
-                             "The source of a patch: also counts how much of the patch stands in it")
+    describe_app
+        ->add_option("--source", describe.source,
+                     "The source of a patch: also counts how much of the patch stands in it")
         ->type_name("FILE");
     add_common(*describe_app, common);
 
@@ -154,7 +162,9 @@ Arguments parse_arguments(int argc, char** argv, Common& common) {
             .hint(fmt::format("see hotstitch {}--help", chosen.empty() ? "" : chosen.front()->get_name() + " "));
     }
     if (app.get_subcommands().empty())
-        throw Error(ErrorCode::usage, "no command was given").wanted("describe, apply, create or verify").hint("see hotstitch --help");
+        throw Error(ErrorCode::usage, "no command was given")
+            .wanted("describe, apply, create or verify")
+            .hint("see hotstitch --help");
     result.command = app.get_subcommands().front()->get_name();
     result.common = common;
     if (result.command == "describe") result.arguments = std::move(describe);

@@ -4,8 +4,8 @@
 #include <unistd.h>
 
 #include <algorithm>
-#include <cstdlib>
 #include <csignal>
+#include <cstdlib>
 #include <new>
 
 #include "arguments.h"
@@ -39,7 +39,8 @@ int print(const Report& report, const Common& common, bool output_is_stdout) {
         fmt::print("{}\n", json_of(report).dump(2));
     } else {
         std::FILE* const stream = report.is_error() || output_is_stdout ? stderr : stdout;
-        fmt::print(stream, "{}", rendered_text(report, {wants_colour(common.colour, fileno(stream)), common.quiet, common.verbose}));
+        fmt::print(stream, "{}",
+                   rendered_text(report, {wants_colour(common.colour, fileno(stream)), common.quiet, common.verbose}));
     }
     // Nobody reading is not our failure; a full disk under our answer is.
     if (std::fflush(stdout) != 0 && errno != EPIPE) return static_cast<int>(ExitCode::system);
@@ -54,10 +55,12 @@ int run_command(const Arguments& arguments, Report& report) {
     const bool output_is_stdout = output_of(arguments.arguments) == "-";
     try {
         if (output_is_stdout && arguments.common.json)
-            throw Error(ErrorCode::usage, "-o - and --json both want standard output").hint("name a file with -o, or leave out --json");
+            throw Error(ErrorCode::usage, "-o - and --json both want standard output")
+                .hint("name a file with -o, or leave out --json");
         std::visit([&](const auto& chosen) { run(chosen, context, report); }, arguments.arguments);
     } catch (const Error& error) {
-        report.conclude(error);
+        const bool writes = arguments.command == "apply" || arguments.command == "create";
+        report.conclude(error, writes ? " Nothing was written." : "");
         if (error.code() == ErrorCode::cancelled) {
             const auto code = stop_signal() == SIGTERM ? ExitCode::terminated : ExitCode::interrupted;
             report.conclude(Mood::bad, "stopped", "Stopped on request. Nothing was left behind.", code);
@@ -93,4 +96,6 @@ int main(int argc, char** argv) {
 }  // namespace
 }  // namespace hotstitch::cli
 
-int main(int argc, char** argv) { return hotstitch::cli::main(argc, argv); }
+int main(int argc, char** argv) {
+    return hotstitch::cli::main(argc, argv);
+}

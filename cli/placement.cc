@@ -45,7 +45,9 @@ fs::path default_apply_output(const InputFile& source, const fs::path& patch) {
     return folder / fs::path(patch.stem()).concat(source.path().extension().string());
 }
 
-fs::path with_extension(fs::path path, std::string_view extension) { return path.replace_extension(extension); }
+fs::path with_extension(fs::path path, std::string_view extension) {
+    return path.replace_extension(extension);
+}
 
 void refuse_inputs(const fs::path& output, const std::vector<const InputFile*>& inputs, std::string_view hint) {
     for (const InputFile* input : inputs)

@@ -22,7 +22,8 @@ std::filesystem::path default_apply_output(const InputFile& source, const std::f
 std::filesystem::path with_extension(std::filesystem::path path, std::string_view extension);
 
 /// Throws Error(usage) when the output is one of the inputs.
-void refuse_inputs(const std::filesystem::path& output, const std::vector<const InputFile*>& inputs, std::string_view hint);
+void refuse_inputs(const std::filesystem::path& output, const std::vector<const InputFile*>& inputs,
+                   std::string_view hint);
 
 Replace replace_mode(const OutputArguments& output);
 

@@ -8,7 +8,9 @@ namespace {
 
 volatile std::sig_atomic_t caught = 0;
 
-void remember(int signal) { caught = signal; }
+void remember(int signal) {
+    caught = signal;
+}
 
 }  // namespace
 
@@ -23,6 +25,8 @@ void catch_stop_signals() {
     std::signal(SIGXFSZ, SIG_IGN);
 }
 
-int stop_signal() noexcept { return caught; }
+int stop_signal() noexcept {
+    return caught;
+}
 
 }  // namespace hotstitch::cli

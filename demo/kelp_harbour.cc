@@ -11,7 +11,8 @@ namespace demo {
 namespace {
 
 constexpr std::size_t kib = 1024, cartridge = 1024 * kib;
-constexpr std::size_t code_at = 0x00000, header_at = 0x7FC0, texts_at = 0x40000, pictures_at = 0x60000, music_at = 0xA0000;
+constexpr std::size_t code_at = 0x00000, header_at = 0x7FC0, texts_at = 0x40000, pictures_at = 0x60000,
+                      music_at = 0xA0000;
 constexpr std::size_t palettes_at = 0x5F000, free_at = 0xE0000;
 
 /// SplitMix64, a published generator: small, and the same everywhere.
@@ -31,7 +32,8 @@ private:
 };
 
 void put(Rom& rom, std::size_t at, std::string_view text) {
-    std::transform(text.begin(), text.end(), rom.begin() + static_cast<std::ptrdiff_t>(at), [](char c) { return static_cast<std::byte>(c); });
+    std::transform(text.begin(), text.end(), rom.begin() + static_cast<std::ptrdiff_t>(at),
+                   [](char c) { return static_cast<std::byte>(c); });
 }
 
 void put16(Rom& rom, std::size_t at, std::size_t value) {
@@ -41,7 +43,8 @@ void put16(Rom& rom, std::size_t at, std::size_t value) {
 
 /// Code-shaped bytes: common opcodes often, operands of two bytes.
 void write_code(Rom& rom, std::size_t from, std::size_t to, Random& random) {
-    constexpr std::array<unsigned char, 16> opcodes{0xA9, 0x8D, 0xA2, 0x20, 0x60, 0xD0, 0xF0, 0xC9, 0x85, 0xA5, 0xE8, 0xCA, 0x4C, 0x9D, 0xBD, 0x18};
+    constexpr std::array<unsigned char, 16> opcodes{0xA9, 0x8D, 0xA2, 0x20, 0x60, 0xD0, 0xF0, 0xC9,
+                                                    0x85, 0xA5, 0xE8, 0xCA, 0x4C, 0x9D, 0xBD, 0x18};
     while (from < to) {
         rom[from++] = static_cast<std::byte>(opcodes[random.below(random.below(opcodes.size()) + 1)]);
         for (std::size_t operands = random.below(3); operands != 0 && from < to; --operands)
@@ -79,7 +82,8 @@ void write_texts(Rom& rom, const std::vector<std::string>& texts) {
         at += texts[i].size();
         rom[at++] = std::byte{0};
     }
-    std::fill(rom.begin() + static_cast<std::ptrdiff_t>(at), rom.begin() + static_cast<std::ptrdiff_t>(palettes_at), std::byte{0xFF});
+    std::fill(rom.begin() + static_cast<std::ptrdiff_t>(at), rom.begin() + static_cast<std::ptrdiff_t>(palettes_at),
+              std::byte{0xFF});
 }
 
 std::vector<std::string> day_texts() {

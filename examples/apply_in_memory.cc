@@ -17,7 +17,8 @@ int main() {
         // Half a patch: the error says where it ends and what should stand there.
         hotstitch::apply(hotstitch::bytes_of(patch.substr(0, 20)), hotstitch::bytes_of(source));
     } catch (const hotstitch::Error& error) {
-        std::cout << name_of(error.code()) << ": " << error.what() << " (offset " << error.offset().value_or(0) << ")\n";
+        std::cout << name_of(error.code()) << ": " << error.what() << " (offset " << error.offset().value_or(0)
+                  << ")\n";
         return error.code() == hotstitch::ErrorCode::truncated ? 0 : 1;
     }
     return 1;

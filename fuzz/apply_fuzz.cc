@@ -50,7 +50,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
         ask_everything(patch, source, options);
     } catch (const Error& error) {
         // Whatever comes in, these would be our own mistakes.
-        if (error.code() == ErrorCode::io || error.code() == ErrorCode::cancelled || error.code() == ErrorCode::usage) std::abort();
+        if (error.code() == ErrorCode::io || error.code() == ErrorCode::cancelled || error.code() == ErrorCode::usage)
+            std::abort();
     }
     return 0;
 }

@@ -17,7 +17,9 @@ const std::string source = "The ferry waits at berth seven.";
 const std::string patch = "PATCH" + ips_record(4, "barge") + "EOF";
 const std::string target = "The barge waits at berth seven.";
 
-Digests digests_of(const std::string& text) { return digest(MemorySource(bytes_of(text)), {}); }
+Digests digests_of(const std::string& text) {
+    return digest(MemorySource(bytes_of(text)), {});
+}
 
 ErrorCode code_of(const ApplyOptions& options, const std::string& with = patch, const std::string& from = source) {
     try {
@@ -32,7 +34,8 @@ TEST(Apply, ChecksWhatItIsTold) {
     ApplyOptions right;
     right.checks = {digests_of(patch), digests_of(source), digests_of(target)};
     MemorySink sink;
-    const ApplyReport report = hotstitch::apply(MemorySource(bytes_of(patch)), MemorySource(bytes_of(source)), sink, right);
+    const ApplyReport report =
+        hotstitch::apply(MemorySource(bytes_of(patch)), MemorySource(bytes_of(source)), sink, right);
     EXPECT_TRUE(report.made && report.target_checked && report.overridden.empty());
     EXPECT_EQ(report.fit.answer, FitAnswer::fits);
     EXPECT_EQ(report.target.crc32, crc32(bytes_of(target)));
@@ -51,7 +54,9 @@ TEST(Apply, ChecksWhatItIsTold) {
         EXPECT_EQ(code_of(wrong), row.code);
         wrong.*row.allow = true;
         MemorySink out;
-        EXPECT_EQ(hotstitch::apply(MemorySource(bytes_of(patch)), MemorySource(bytes_of(source)), out, wrong).overridden.size(), 1U);
+        EXPECT_EQ(hotstitch::apply(MemorySource(bytes_of(patch)), MemorySource(bytes_of(source)), out, wrong)
+                      .overridden.size(),
+                  1U);
         EXPECT_EQ(text_of(out.bytes()), target);
     }
 }
@@ -60,7 +65,8 @@ TEST(Apply, NoticesAPatchedSource) {
     ApplyOptions options;
     options.make_when_already_patched = false;
     MemorySink sink;
-    const ApplyReport report = hotstitch::apply(MemorySource(bytes_of(patch)), MemorySource(bytes_of(target)), sink, options);
+    const ApplyReport report =
+        hotstitch::apply(MemorySource(bytes_of(patch)), MemorySource(bytes_of(target)), sink, options);
     EXPECT_EQ(report.fit.answer, FitAnswer::already_patched);
     EXPECT_FALSE(report.made);
     EXPECT_TRUE(sink.bytes().empty());

@@ -42,10 +42,11 @@ TEST(Cursor, NamesTheFieldAndOffsetWhereBytesEnd) {
 }
 
 TEST(Error, NumbersNeverChange) {
-    const std::pair<ErrorCode, int> pinned[] = {
-        {ErrorCode::usage, 1},       {ErrorCode::io, 2},          {ErrorCode::not_this_format, 3}, {ErrorCode::damaged, 4},
-        {ErrorCode::truncated, 5},   {ErrorCode::unsupported, 6}, {ErrorCode::limit, 7},           {ErrorCode::wrong_source, 8},
-        {ErrorCode::wrong_target, 9}, {ErrorCode::cancelled, 10}};
+    const std::pair<ErrorCode, int> pinned[] = {{ErrorCode::usage, 1},           {ErrorCode::io, 2},
+                                                {ErrorCode::not_this_format, 3}, {ErrorCode::damaged, 4},
+                                                {ErrorCode::truncated, 5},       {ErrorCode::unsupported, 6},
+                                                {ErrorCode::limit, 7},           {ErrorCode::wrong_source, 8},
+                                                {ErrorCode::wrong_target, 9},    {ErrorCode::cancelled, 10}};
     for (const auto& [code, number] : pinned) EXPECT_EQ(static_cast<int>(code), number) << name_of(code);
 }
 

@@ -44,36 +44,44 @@ TEST_P(CliBadInput, HasItsMessageAndLosesNothing) {
     EXPECT_EQ(hotstitch::text_of(contents(folder / "game.sfc")), "The ferry waits.");
 }
 
-INSTANTIATE_TEST_SUITE_P(Table, CliBadInput, testing::ValuesIn(std::vector<Bad>{
-    {"missing source", {"apply", "none.sfc", "good.ips"}, 4, "cannot open none.sfc: No such file"},
-    {"missing patch", {"apply", "game.sfc", "none.ips"}, 4, "cannot open none.ips: No such file"},
-    {"folder as source", {"apply", "folder", "good.ips"}, 2, "folder is a folder, a file is needed"},
-    {"folder as patch", {"apply", "game.sfc", "folder"}, 2, "folder is a folder, a file is needed"},
-    {"empty patch file", {"apply", "game.sfc", "empty"}, 3, "not a patch but an empty file"},
-    {"a web page", {"apply", "game.sfc", "page.ips"}, 3, "not a patch but a web page"},
-    {"a zip", {"apply", "game.sfc", "zipped.ips"}, 3, "not a patch but a zip archive"},
-    {"no patch at all", {"apply", "game.sfc", "game.sfc"}, 2, "the same file"},
-    {"cut short", {"apply", "game.sfc", "cut.ips"}, 3, "without its end marker"},
-    {"too large", {"apply", "game.sfc", "huge.ips"}, 3, "larger output than is allowed"},
-    {"limit lowered", {"apply", "game.sfc", "good.ips", "--limit-output", "5"}, 3, "at most 5 bytes"},
-    {"output is a folder's child of a file", {"apply", "game.sfc", "good.ips", "-o", "game.sfc/x"}, 4, "game.sfc"},
-    {"output is the source", {"apply", "game.sfc", "good.ips", "-o", "./folder/../game.sfc"}, 2, "one of the inputs"},
-    {"two outputs", {"apply", "game.sfc", "good.ips", "-o", "x", "--in-place"}, 2, "contradict"},
-    {"a bad expectation", {"apply", "game.sfc", "good.ips", "--expect", "sha1:12"}, 2, "40 hexadecimal digits"},
-}), makers::row_name);
+INSTANTIATE_TEST_SUITE_P(
+    Table, CliBadInput,
+    testing::ValuesIn(std::vector<Bad>{
+        {"missing source", {"apply", "none.sfc", "good.ips"}, 4, "cannot open none.sfc: No such file"},
+        {"missing patch", {"apply", "game.sfc", "none.ips"}, 4, "cannot open none.ips: No such file"},
+        {"folder as source", {"apply", "folder", "good.ips"}, 2, "folder is a folder, a file is needed"},
+        {"folder as patch", {"apply", "game.sfc", "folder"}, 2, "folder is a folder, a file is needed"},
+        {"empty patch file", {"apply", "game.sfc", "empty"}, 3, "not a patch but an empty file"},
+        {"a web page", {"apply", "game.sfc", "page.ips"}, 3, "not a patch but a web page"},
+        {"a zip", {"apply", "game.sfc", "zipped.ips"}, 3, "not a patch but a zip archive"},
+        {"no patch at all", {"apply", "game.sfc", "game.sfc"}, 2, "the same file"},
+        {"cut short", {"apply", "game.sfc", "cut.ips"}, 3, "without its end marker"},
+        {"too large", {"apply", "game.sfc", "huge.ips"}, 3, "larger output than is allowed"},
+        {"limit lowered", {"apply", "game.sfc", "good.ips", "--limit-output", "5"}, 3, "at most 5 bytes"},
+        {"output is a folder's child of a file", {"apply", "game.sfc", "good.ips", "-o", "game.sfc/x"}, 4, "game.sfc"},
+        {"output is the source",
+         {"apply", "game.sfc", "good.ips", "-o", "./folder/../game.sfc"},
+         2,
+         "one of the inputs"},
+        {"two outputs", {"apply", "game.sfc", "good.ips", "-o", "x", "--in-place"}, 2, "contradict"},
+        {"a bad expectation", {"apply", "game.sfc", "good.ips", "--expect", "sha1:12"}, 2, "40 hexadecimal digits"},
+    }),
+    makers::row_name);
 
 TEST(CliBadDisk, AFullDiskIsAnErrorAndLeavesNothing) {
     const TemporaryFolder folder;
     folder.put("game.sfc", std::string(1 << 20, 'x'));
     folder.put("good.ips", "PATCH" + ips_record(4, "barge") + "EOF");
     const auto before = folder.names();
-    const ToolResult result = run_tool({"apply", "game.sfc", "good.ips"}, {.folder = folder.path(), .file_size_limit = 1 << 19});
+    const ToolResult result =
+        run_tool({"apply", "game.sfc", "good.ips"}, {.folder = folder.path(), .file_size_limit = 1 << 19});
     EXPECT_EQ(result.code, 4) << result.err;
     EXPECT_NE(result.err.find("limit"), std::string::npos) << result.err;
     EXPECT_EQ(folder.names(), before);
     if (fs::exists("/dev/full")) {
         const std::string tool = std::getenv("HOTSTITCH_TOOL");
-        const std::string call = "cd '" + folder.path().string() + "' && " + tool + " apply game.sfc good.ips -o - > /dev/full 2>/dev/null";
+        const std::string call =
+            "cd '" + folder.path().string() + "' && " + tool + " apply game.sfc good.ips -o - > /dev/full 2>/dev/null";
         EXPECT_EQ(WEXITSTATUS(std::system(call.c_str())), 4);
     }
 }
@@ -113,7 +121,8 @@ TEST(CliDamagedPatches, FiveHundredThroughTheBinary) {
         }
         folder.put("game.sfc", source);
         folder.put("bad.ips", bad);
-        const ToolResult result = run_tool({"apply", "game.sfc", "bad.ips", "-o", "out.sfc"}, {.folder = folder.path()});
+        const ToolResult result =
+            run_tool({"apply", "game.sfc", "bad.ips", "-o", "out.sfc"}, {.folder = folder.path()});
         ASSERT_TRUE(result.code == 1 || result.code == 3) << result.code << result.err;
         ASSERT_TRUE(result.err.starts_with("Stopped: ")) << result.err;
         ASSERT_EQ(folder.names(), (std::set<std::string>{"bad.ips", "game.sfc"}));

@@ -19,22 +19,25 @@ TEST(CliCreate, WritesTheCommittedDemoPatchesAgain) {
     const TemporaryFolder folder;
     const Bytes source = demo::kelp_harbour(1);
     folder.put("source.sfc", source);
-    const std::pair<const char*, Bytes> mods[] = {
-        {"Night Tides", demo::night_tides(source)}, {"Longer Berths", demo::longer_berths(source)}, {"Fog Signals", demo::fog_signals(source)}};
+    const std::pair<const char*, Bytes> mods[] = {{"Night Tides", demo::night_tides(source)},
+                                                  {"Longer Berths", demo::longer_berths(source)},
+                                                  {"Fog Signals", demo::fog_signals(source)}};
     for (const auto& [name, target] : mods) {
         const std::string mod(name);
         folder.put(mod + ".sfc", target);
         const ToolResult result = run(folder, {"create", "source.sfc", mod + ".sfc", "--checks"});
         EXPECT_EQ(result.code, 0) << result.err;
         for (const char* ending : {".ips", ".ips.checks.json"})
-            EXPECT_TRUE(contents(folder / (mod + ending)) == contents(fs::path(DEMO_DATA) / (mod + ending))) << mod << ending;
+            EXPECT_TRUE(contents(folder / (mod + ending)) == contents(fs::path(DEMO_DATA) / (mod + ending)))
+                << mod << ending;
     }
 }
 
 TEST(CliCreate, TellsWhatIsPublishedAndWhatOldAppliersFailOn) {
     const TemporaryFolder folder;
     folder.put("a.sfc", std::string(100, 'a') + "0123456789abcdefghijklmnopqrstuvwxyz");
-    folder.put("b.sfc", std::string(80, 'b') + "0123456789abcdefghij" + "0123456789abcdefghijklmnopqrstuvwxyz" + "MORE");
+    folder.put("b.sfc",
+               std::string(80, 'b') + "0123456789abcdefghij" + "0123456789abcdefghijklmnopqrstuvwxyz" + "MORE");
     const ToolResult result = run(folder, {"create", "a.sfc", "b.sfc", "--json"});
     EXPECT_EQ(result.code, 0) << result.err;
     EXPECT_EQ(result.json()["own_bytes"], (nlohmann::json{{"literal", 24}, {"also_in_source", 20}})) << result.out;

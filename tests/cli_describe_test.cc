@@ -14,11 +14,19 @@ using namespace std::string_literals;
 
 TEST(CliDescribe, TellsKindsByContentAndEndsWithTheWorst) {
     const TemporaryFolder folder;
-    const std::pair<std::string, const char*> kinds[] = {
-        {"PATCHEOF", "patch"}, {"IPS32EEOF", "patch"},       {"PK\3\4", "archive"}, {"\x7F" "ELF", "executable"},
-        {"MZ", "executable"},  {" <HTML><body>", "web-page"}, {"plain words\n", "text"}, {"\0\1\2"s, "data"}};
+    const std::pair<std::string, const char*> kinds[] = {{"PATCHEOF", "patch"},
+                                                         {"IPS32EEOF", "patch"},
+                                                         {"PK\3\4", "archive"},
+                                                         {"\x7F"
+                                                          "ELF",
+                                                          "executable"},
+                                                         {"MZ", "executable"},
+                                                         {" <HTML><body>", "web-page"},
+                                                         {"plain words\n", "text"},
+                                                         {"\0\1\2"s, "data"}};
     std::vector<std::string> call{"describe", "--json"};
-    for (std::size_t i = 0; i < std::size(kinds); ++i) call.push_back(folder.put(std::to_string(i) + ".ips", kinds[i].first));
+    for (std::size_t i = 0; i < std::size(kinds); ++i)
+        call.push_back(folder.put(std::to_string(i) + ".ips", kinds[i].first));
     const ToolResult result = run_tool(call);
     EXPECT_EQ(result.code, 0) << result.out;
     for (std::size_t i = 0; i < std::size(kinds); ++i) EXPECT_EQ(result.json()["files"][i]["kind"], kinds[i].second);
@@ -37,16 +45,20 @@ TEST(CliDescribe, TellsDigestsAndWhatAPatchTouches) {
     EXPECT_EQ(file.json()["files"][0]["crc32"], wanted.crc32->hex());
     EXPECT_EQ(file.json()["files"][0]["sha1"], hotstitch::hex(wanted.sha1->bytes));
 
-    const std::string patch = "PATCH" + ips_record(16, "XY") + makers::ips_run(18, 5, 'z') + ips_record(0x100, "!") + "EOF\0\1\0"s;
+    const std::string patch =
+        "PATCH" + ips_record(16, "XY") + makers::ips_run(18, 5, 'z') + ips_record(0x100, "!") + "EOF\0\1\0"s;
     const ToolResult result = run_tool({"describe", folder.put("p.bin", patch)});
-    for (const char* text : {"IPS, 3 records", "0x000010 to 0x000016  (7 bytes)", "7 bytes in 1 place", "cuts to", "256 bytes",
-                             "Not checked: which source it needs"})
+    for (const char* text : {"IPS, 3 records", "0x000010 to 0x000016  (7 bytes)", "7 bytes in 1 place", "cuts to",
+                             "256 bytes", "Not checked: which source it needs"})
         EXPECT_NE(result.out.find(text), std::string::npos) << text << "\n" << result.out;
 }
 
 TEST(CliDescribe, ShowsHostileTextHarmlessly) {
     const TemporaryFolder folder;
-    const std::string patch = "PATCHEOF{\"title\":\"Tides \xE2\x80\xAE""evil\xC2\x9B" "31m\",\"ok\":\"K\xC3\xA4lp\"}\n\n";
+    const std::string patch =
+        "PATCHEOF{\"title\":\"Tides \xE2\x80\xAE"
+        "evil\xC2\x9B"
+        "31m\",\"ok\":\"K\xC3\xA4lp\"}\n\n";
     folder.put("\x1b[2Jbad\xFF.ips", patch);
     const ToolResult result = run_tool({"describe", "\x1b[2Jbad\xFF.ips"}, {.folder = folder.path()});
     EXPECT_EQ(result.code, 0);

@@ -36,7 +36,8 @@ TEST(Digest, LibraryAndPortableVersionAgreeInPieces) {
 
 TEST(Digest, ExpectationsAreReadAndCompared) {
     Digests wanted;
-    for (const char* text : {"crc32:352441C2", "size:3", "md5:900150983cd24fb0d6963f7d28e17f72"}) add_digest(wanted, text);
+    for (const char* text : {"crc32:352441C2", "size:3", "md5:900150983cd24fb0d6963f7d28e17f72"})
+        add_digest(wanted, text);
     const Digests found = digest(MemorySource(bytes_of("abc")), choice_for(wanted));
     EXPECT_TRUE(compare(wanted, found).empty());
     EXPECT_FALSE(found.sha1.has_value());
@@ -47,8 +48,8 @@ TEST(Digest, ExpectationsAreReadAndCompared) {
 }
 
 TEST(Digest, BadExpectationsAreUsageErrors) {
-    for (const char* text : {"", "crc32", "crc32:", "crc32:12345", "crc32:zzzzzzzz", "crc32:+1234567", "md5:12", "sha9:00",
-                             "size:", "size:-1", "size:12x", "sha1:900150983cd24fb0d6963f7d28e17f72"}) {
+    for (const char* text : {"", "crc32", "crc32:", "crc32:12345", "crc32:zzzzzzzz", "crc32:+1234567", "md5:12",
+                             "sha9:00", "size:", "size:-1", "size:12x", "sha1:900150983cd24fb0d6963f7d28e17f72"}) {
         Digests digests;
         try {
             add_digest(digests, text);

@@ -46,7 +46,8 @@ Edit random_edit(makers::Random& random, ByteView source, std::uint64_t made, By
         case 1: return Edit::literal(literal.first(length));
         case 2: return Edit::run(static_cast<std::byte>(random()), length);
         case 3: return Edit::xor_source(offset + makers::below(random, 300), literal.first(length));
-        default: return Edit::copy_target(made - 1 - makers::below(random, std::min<std::uint64_t>(made, 500'000)), length);
+        default:
+            return Edit::copy_target(made - 1 - makers::below(random, std::min<std::uint64_t>(made, 500'000)), length);
     }
 }
 
@@ -63,7 +64,8 @@ TEST(TargetBuilder, DoesWhatTheObviousWayDoes) {
         }
         const MemorySource mapped(source);
         const ReadingSource reading(source);
-        for (const ByteSource* from : {static_cast<const ByteSource*>(&mapped), static_cast<const ByteSource*>(&reading)}) {
+        for (const ByteSource* from :
+             {static_cast<const ByteSource*>(&mapped), static_cast<const ByteSource*>(&reading)}) {
             MemorySink sink;
             TargetBuilder builder(*from, sink, wanted.size(), none, Phase::writing);
             for (const Edit& edit : edits) builder.put(edit);
@@ -76,8 +78,8 @@ TEST(TargetBuilder, DoesWhatTheObviousWayDoes) {
 TEST(TargetBuilder, RefusesWhatReadsOutsideOrMakesTooMuch) {
     const Bytes source(10);
     const Progress none;
-    const Edit bad[] = {Edit::copy_source(5, 6), Edit::copy_source(11, 1), Edit::copy_source(UINT64_MAX, 2), Edit::copy_target(0, 1),
-                        Edit::run(std::byte{1}, 21), Edit::run(std::byte{1}, UINT64_MAX)};
+    const Edit bad[] = {Edit::copy_source(5, 6), Edit::copy_source(11, 1),    Edit::copy_source(UINT64_MAX, 2),
+                        Edit::copy_target(0, 1), Edit::run(std::byte{1}, 21), Edit::run(std::byte{1}, UINT64_MAX)};
     for (const Edit& edit : bad) {
         MemorySink sink;
         const MemorySource from(source);

@@ -49,7 +49,8 @@ std::vector<Accepted> accepted() {
         {"out of order", "PATCH" + ips_record(2, "Z") + ips_record(0, "X") + "EOF", "abc", "XbZ"},
         {"the last one wins", "PATCH" + ips_record(0, "1111") + ips_record(1, "22") + "EOF", "abcd", "1221"},
         {"an earlier one shows behind", "PATCH" + ips_record(1, "22") + ips_record(0, "33") + "EOF", "abcd", "332d"},
-        {"three deep", "PATCH" + ips_record(0, "111111") + ips_run(1, 4, '2') + ips_record(2, "33") + "EOF", "abcdef", "123321"},
+        {"three deep", "PATCH" + ips_record(0, "111111") + ips_run(1, 4, '2') + ips_record(2, "33") + "EOF", "abcdef",
+         "123321"},
         {"cut", "PATCHEOF" + big_endian(2, 3), "abc", "ab"},
         {"cut to nothing", "PATCHEOF" + big_endian(0, 3), "abc", ""},
         {"a cut never lengthens", "PATCHEOF" + big_endian(9, 3), "abc", "abc"},
@@ -96,24 +97,31 @@ TEST_P(IpsRefuses, WithCodeOffsetAndWords) {
     }
 }
 
-INSTANTIATE_TEST_SUITE_P(Rules, IpsRefuses, testing::ValuesIn(std::vector<Refused>{
-    {"only the magic", "PATCH", ErrorCode::truncated, 5, "without its end marker"},
-    {"no end marker", "PATCH" + ips_record(1, "X"), ErrorCode::truncated, 11, "without its end marker"},
-    {"ends in an offset", "PATCH\1\2"s, ErrorCode::truncated, 5, "offset"},
-    {"ends in a size", "PATCH" + ips_record(1, "X") + "\0\0\1\0"s, ErrorCode::truncated, 14, "size"},
-    {"a record past the end", "PATCH" + big_endian(1, 3) + big_endian(9, 2) + "XEOF", ErrorCode::truncated, 10, "record 1 runs past"},
-    {"a run without a length", "PATCH" + big_endian(1, 3) + big_endian(0, 2) + "\1", ErrorCode::truncated, 10, "run length"},
-    {"a run without a value", "PATCH" + big_endian(1, 3) + big_endian(0, 2) + big_endian(7, 2), ErrorCode::truncated, 12, "run value"},
-    {"a run of nothing", "PATCH" + ips_run(1, 0, 'x') + "EOF", ErrorCode::damaged, 10, "run of no bytes"},
-    {"one byte after the marker", "PATCHEOFx", ErrorCode::damaged, 8, "neither a length nor"},
-    {"text after the marker", "PATCHEOF" + big_endian(2, 3) + "hello", ErrorCode::damaged, 8, "neither a length nor"},
-    {"broken metadata", "PATCHEOF{\"a\":}", ErrorCode::damaged, 8, "neither a length nor"},
-    {"metadata that is no object", "PATCHEOF[1,2,3]", ErrorCode::damaged, 8, "neither a length nor"},
-    {"another variant's magic", "IPS33EEOF", ErrorCode::not_this_format, 0, "not a patch"},
-    {"a web page", "<!DOCTYPE html><html>", ErrorCode::not_this_format, 0, "a web page"},
-    {"a zip", "PK\3\4....", ErrorCode::not_this_format, 0, "a zip archive"},
-    {"nothing", "", ErrorCode::not_this_format, 0, "an empty file"},
-}), makers::row_name);
+INSTANTIATE_TEST_SUITE_P(
+    Rules, IpsRefuses,
+    testing::ValuesIn(std::vector<Refused>{
+        {"only the magic", "PATCH", ErrorCode::truncated, 5, "without its end marker"},
+        {"no end marker", "PATCH" + ips_record(1, "X"), ErrorCode::truncated, 11, "without its end marker"},
+        {"ends in an offset", "PATCH\1\2"s, ErrorCode::truncated, 5, "offset"},
+        {"ends in a size", "PATCH" + ips_record(1, "X") + "\0\0\1\0"s, ErrorCode::truncated, 14, "size"},
+        {"a record past the end", "PATCH" + big_endian(1, 3) + big_endian(9, 2) + "XEOF", ErrorCode::truncated, 10,
+         "record 1 runs past"},
+        {"a run without a length", "PATCH" + big_endian(1, 3) + big_endian(0, 2) + "\1", ErrorCode::truncated, 10,
+         "run length"},
+        {"a run without a value", "PATCH" + big_endian(1, 3) + big_endian(0, 2) + big_endian(7, 2),
+         ErrorCode::truncated, 12, "run value"},
+        {"a run of nothing", "PATCH" + ips_run(1, 0, 'x') + "EOF", ErrorCode::damaged, 10, "run of no bytes"},
+        {"one byte after the marker", "PATCHEOFx", ErrorCode::damaged, 8, "neither a length nor"},
+        {"text after the marker", "PATCHEOF" + big_endian(2, 3) + "hello", ErrorCode::damaged, 8,
+         "neither a length nor"},
+        {"broken metadata", "PATCHEOF{\"a\":}", ErrorCode::damaged, 8, "neither a length nor"},
+        {"metadata that is no object", "PATCHEOF[1,2,3]", ErrorCode::damaged, 8, "neither a length nor"},
+        {"another variant's magic", "IPS33EEOF", ErrorCode::not_this_format, 0, "not a patch"},
+        {"a web page", "<!DOCTYPE html><html>", ErrorCode::not_this_format, 0, "a web page"},
+        {"a zip", "PK\3\4....", ErrorCode::not_this_format, 0, "a zip archive"},
+        {"nothing", "", ErrorCode::not_this_format, 0, "an empty file"},
+    }),
+    makers::row_name);
 
 TEST(IpsReader, TellsFactsAndMetadata) {
     const std::string patch = "PATCH" + ips_record(4, "XY") + ips_run(0, 3, 'r') + "EOF" + big_endian(5, 3) + json;
@@ -185,7 +193,8 @@ Outcome expect_agreement(ByteView patch, ByteView source) {
     } catch (const Error& error) {
         const bool limit = error.code() == ErrorCode::limit;
         EXPECT_EQ(reference, limit ? Outcome::too_large : Outcome::refused) << error.what() << " " << shown;
-        const bool about_patch = error.code() == ErrorCode::damaged || error.code() == ErrorCode::truncated || error.code() == ErrorCode::not_this_format;
+        const bool about_patch = error.code() == ErrorCode::damaged || error.code() == ErrorCode::truncated ||
+                                 error.code() == ErrorCode::not_this_format;
         EXPECT_TRUE(limit || (about_patch && error.offset().has_value())) << error.what();
     }
     return reference;

@@ -31,21 +31,29 @@ TEST_P(IpsWrites, ExactlyThis) {
 
 const std::string abc = "abcdefghijklmnopqrstuvwxyz";
 
-INSTANTIATE_TEST_SUITE_P(Rules, IpsWrites, testing::ValuesIn(std::vector<Written>{
-    {"nothing", abc, abc, "PATCHEOF"},
-    {"one byte", abc, "abXdefghijklmnopqrstuvwxyz", "PATCH" + ips_record(2, "X") + "EOF"},
-    {"a gap of four is carried", abc, "aXcdefYhijklmnopqrstuvwxyz", "PATCH" + ips_record(1, "XcdefY") + "EOF"},
-    {"a gap of six is not", abc, "aXcdefghYjklmnopqrstuvwxyz", "PATCH" + ips_record(1, "X") + ips_record(8, "Y") + "EOF"},
-    {"a run of four", abc, "abZZZZghijklmnopqrstuvwxyz", "PATCH" + ips_run(2, 4, 'Z') + "EOF"},
-    {"a run inside a change", abc + abc, "1234" + std::string(20, 'Z') + "5678" + abc.substr(2) , "PATCH" + ips_record(0, "1234") + ips_run(4, 20, 'Z') + ips_record(24, "5678") + "EOF"},
-    {"a short run stays literal", abc, "1234ZZZZZ5678nopqrstuvwxyz", "PATCH" + ips_record(0, "1234ZZZZZ5678") + "EOF"},
-    {"a run across unchanged bytes", "aZZZZZZZZZZb", "ZZZZZZZZZZZZ", "PATCH" + ips_run(0, 12, 'Z') + "EOF"},
-    {"growth", "abc", "abcdef", "PATCH" + ips_record(3, "def") + "EOF"},
-    {"a tail of 00 needs its last byte", "abc", "abc"s + std::string(100, '\0'), "PATCH" + ips_record(102, "\0"s) + "EOF"},
-    {"a gap of 00 costs nothing", "abc", "abc"s + std::string(100, '\0') + "d", "PATCH" + ips_record(103, "d") + "EOF"},
-    {"cutting", abc, "abc", "PATCHEOF" + big_endian(3, 3)},
-    {"cutting to nothing", abc, "", "PATCHEOF" + big_endian(0, 3)},
-}), makers::row_name);
+INSTANTIATE_TEST_SUITE_P(
+    Rules, IpsWrites,
+    testing::ValuesIn(std::vector<Written>{
+        {"nothing", abc, abc, "PATCHEOF"},
+        {"one byte", abc, "abXdefghijklmnopqrstuvwxyz", "PATCH" + ips_record(2, "X") + "EOF"},
+        {"a gap of four is carried", abc, "aXcdefYhijklmnopqrstuvwxyz", "PATCH" + ips_record(1, "XcdefY") + "EOF"},
+        {"a gap of six is not", abc, "aXcdefghYjklmnopqrstuvwxyz",
+         "PATCH" + ips_record(1, "X") + ips_record(8, "Y") + "EOF"},
+        {"a run of four", abc, "abZZZZghijklmnopqrstuvwxyz", "PATCH" + ips_run(2, 4, 'Z') + "EOF"},
+        {"a run inside a change", abc + abc, "1234" + std::string(20, 'Z') + "5678" + abc.substr(2),
+         "PATCH" + ips_record(0, "1234") + ips_run(4, 20, 'Z') + ips_record(24, "5678") + "EOF"},
+        {"a short run stays literal", abc, "1234ZZZZZ5678nopqrstuvwxyz",
+         "PATCH" + ips_record(0, "1234ZZZZZ5678") + "EOF"},
+        {"a run across unchanged bytes", "aZZZZZZZZZZb", "ZZZZZZZZZZZZ", "PATCH" + ips_run(0, 12, 'Z') + "EOF"},
+        {"growth", "abc", "abcdef", "PATCH" + ips_record(3, "def") + "EOF"},
+        {"a tail of 00 needs its last byte", "abc", "abc"s + std::string(100, '\0'),
+         "PATCH" + ips_record(102, "\0"s) + "EOF"},
+        {"a gap of 00 costs nothing", "abc", "abc"s + std::string(100, '\0') + "d",
+         "PATCH" + ips_record(103, "d") + "EOF"},
+        {"cutting", abc, "abc", "PATCHEOF" + big_endian(3, 3)},
+        {"cutting to nothing", abc, "", "PATCHEOF" + big_endian(0, 3)},
+    }),
+    makers::row_name);
 
 /// The least bytes any patch of records in order without overlap can have, by trying all ways.
 std::size_t least_size(const std::string& source, const std::string& target) {
@@ -84,14 +92,15 @@ struct AroundMarker {
 
 TEST(IpsWriter, NeverStartsARecordAtTheEndMarker) {
     const Bytes source(0x454F46 + 0x20000, std::byte{0x11});
-    const std::vector<AroundMarker> rows = {{0, 1, false, 0},       {0, 300, false, 0},  {0, 300, true, 0},
-                                            {0, 1, true, 0},        {0, 300, true, 1},   {0, 300, true, 40},
-                                            {0, 70'000, false, 0},  {0, 70'000, true, 0}, {-0xFFFF, 100, false, 0},
-                                            {-0xFFFF, 100, true, 0}, {-1, 2, false, 0},  {0, 3, true, 9}};
+    const std::vector<AroundMarker> rows = {{0, 1, false, 0},        {0, 300, false, 0},   {0, 300, true, 0},
+                                            {0, 1, true, 0},         {0, 300, true, 1},    {0, 300, true, 40},
+                                            {0, 70'000, false, 0},   {0, 70'000, true, 0}, {-0xFFFF, 100, false, 0},
+                                            {-0xFFFF, 100, true, 0}, {-1, 2, false, 0},    {0, 3, true, 9}};
     for (const AroundMarker& row : rows) {
         Bytes target = source;
         const auto at = [&](std::int64_t i) -> std::byte& { return target[static_cast<std::size_t>(0x454F46 + i)]; };
-        for (std::int64_t i = row.from; i < row.to; ++i) at(i) = row.as_run ? std::byte{0x77} : static_cast<std::byte>(0x80 | (i * 7 & 0x7F));
+        for (std::int64_t i = row.from; i < row.to; ++i)
+            at(i) = row.as_run ? std::byte{0x77} : static_cast<std::byte>(0x80 | (i * 7 & 0x7F));
         for (std::int64_t i = -row.also_before; i < 0; ++i) at(i) = static_cast<std::byte>(0x30 + (i & 7));
         const Bytes patch = hotstitch::create(source, target);
         EXPECT_EQ(text_of(patch).substr(5).find("EOF"), patch.size() - 8) << row.from << ".." << row.to;
@@ -124,7 +133,8 @@ TEST(IpsWriter, ReachesAsFarAsTheFormatAndNoFurther) {
             EXPECT_EQ(error.code(), ErrorCode::usage);
             EXPECT_NE(error.hint().find("ips32"), std::string::npos);
         }
-        EXPECT_TRUE(hotstitch::apply(hotstitch::create(source, target, {.format = PatchFormat::ips32}), source) == target);
+        EXPECT_TRUE(hotstitch::apply(hotstitch::create(source, target, {.format = PatchFormat::ips32}), source) ==
+                    target);
     }
     const ByteView cut = ByteView(source).first(mib16);
     EXPECT_THROW(hotstitch::create(source, cut), Error);

@@ -24,7 +24,8 @@ public:
 /// By the definition: literal bytes inside some 16-byte stretch that also stands in the source.
 std::uint64_t counted_slowly(const PatchReader& patch, std::string_view source) {
     std::set<std::string_view> stretches;
-    for (std::size_t i = 0; i + shared_stretch <= source.size(); ++i) stretches.insert(source.substr(i, shared_stretch));
+    for (std::size_t i = 0; i + shared_stretch <= source.size(); ++i)
+        stretches.insert(source.substr(i, shared_stretch));
     Literals literals;
     patch.read(source.size(), literals);
     std::uint64_t count = 0;

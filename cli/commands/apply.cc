@@ -47,9 +47,11 @@ fs::path choose_output(const ApplyArguments& arguments, const Inputs& inputs) {
     }
     const bool piped = arguments.source == "-" || arguments.patch == "-";
     if (arguments.output.path.empty() && piped)
-        throw Error(ErrorCode::usage, "with standard input as an input, the output has to be named").hint("add -o PATH, or -o - for standard output");
+        throw Error(ErrorCode::usage, "with standard input as an input, the output has to be named")
+            .hint("add -o PATH, or -o - for standard output");
     fs::path output = output_path(arguments.output.path, default_apply_output(inputs.source, inputs.patch.path()));
-    refuse_inputs(output, {&inputs.source, &inputs.patch}, "name another output, or use --in-place (the source is kept as a backup)");
+    refuse_inputs(output, {&inputs.source, &inputs.patch},
+                  "name another output, or use --in-place (the source is kept as a backup)");
     return output;
 }
 
@@ -69,8 +71,11 @@ void state_checks(const ApplyReport& made, const ApplyOptions& options, const Fo
     }
     report.detail("checked", std::move(checked));
     if (options.checks.source.empty()) {
-        report.unchecked("whether this is the source the patch was made for: the format carries no checksum and none was given");
-        report.next("if the result misbehaves, get the right source's checksum from the patch's author and pass it with --expect");
+        report.unchecked(
+            "whether this is the source the patch was made for: the format carries no checksum and none was given");
+        report.next(
+            "if the result misbehaves, get the right source's checksum from the patch's author and pass it with "
+            "--expect");
     } else if (!made.target_checked) {
         report.unchecked("the result itself: nothing says what it should be");
     }
@@ -78,17 +83,20 @@ void state_checks(const ApplyReport& made, const ApplyOptions& options, const Fo
 
 void state_already_patched(const ApplyReport& made, Report& report) {
     report.conclude(Mood::good, "already-patched",
-                    "Already patched: the source holds every byte that the patch writes. Nothing was made.", ExitCode::yes);
+                    "Already patched: the source holds every byte that the patch writes. Nothing was made.",
+                    ExitCode::yes);
     report.detail("made", made.made);
-    report.next("to start from the original, look for the file from before; to make a copy all the same, name it with -o");
+    report.next(
+        "to start from the original, look for the file from before; to make a copy all the same, name it with -o");
 }
 
 std::string verdict_of(const ApplyReport& made, const std::string& place) {
     if (!made.overridden.empty()) return fmt::format("Made {}, against failed checks.", place);
-    if (made.fit.answer == FitAnswer::fits && made.target_checked) return fmt::format("Made {}: source and result are right.", place);
+    if (made.fit.answer == FitAnswer::fits && made.target_checked)
+        return fmt::format("Made {}: source and result are right.", place);
     if (made.fit.answer == FitAnswer::fits) return fmt::format("Made {}: the source is right.", place);
     if (made.target_checked) return fmt::format("Made {}: the result is right.", place);
-    return fmt::format("Made {}, unchecked.", place);
+    return fmt::format("Made {}; nothing could be checked.", place);
 }
 
 /// How the same call would replace the source, for programs that only start from their own place.
@@ -137,14 +145,17 @@ void run(const ApplyArguments& arguments, const Context& context, Report& report
 
     Json target = json_of(made.target);
     target["path"] = to_stdout ? Json("-") : Json(as_utf8(fs::absolute(output).lexically_normal().string()));
-    report.fact("output", "output", fmt::format("{}, crc32 {}", size_text(*made.target.size), made.target.crc32->hex()), std::move(target));
+    report.fact("output", "output", fmt::format("{}, crc32 {}", size_text(*made.target.size), made.target.crc32->hex()),
+                std::move(target));
     if (backup) report.fact("backup", "backup", shown(*backup), as_utf8(backup->string()));
-    if (made.fit.answer == FitAnswer::already_patched) report.warn("the source was already patched: it holds every byte that the patch writes");
+    if (made.fit.answer == FitAnswer::already_patched)
+        report.warn("the source was already patched: it holds every byte that the patch writes");
     if (made.fit.changes_nothing) report.warn("the patch changes nothing: source and result are the same");
     state_checks(made, options, found ? &*found : nullptr, report);
     const bool certain = made.overridden.empty() && (made.target_checked || made.fit.answer == FitAnswer::fits);
     report.conclude(certain ? Mood::good : Mood::unsure, "made", verdict_of(made, place), ExitCode::yes);
-    if (!to_stdout && !arguments.in_place && arguments.output.path.empty() && output.parent_path().filename() == "patched")
+    if (!to_stdout && !arguments.in_place && arguments.output.path.empty() &&
+        output.parent_path().filename() == "patched")
         report.next(in_place_call(arguments));
 }
 

@@ -20,7 +20,9 @@ InputFile open_input(const std::string& name, const Context& context) {
     return InputFile(name, context.progress);
 }
 
-std::string shown(const fs::path& path) { return escaped(path.string()); }
+std::string shown(const fs::path& path) {
+    return escaped(path.string());
+}
 
 std::string shown_absolute(const fs::path& path) {
     std::error_code code;
@@ -28,7 +30,9 @@ std::string shown_absolute(const fs::path& path) {
     return shown(code ? path : absolute);
 }
 
-fs::path checks_path(const fs::path& patch) { return fs::path(patch).concat(".checks.json"); }
+fs::path checks_path(const fs::path& patch) {
+    return fs::path(patch).concat(".checks.json");
+}
 
 std::optional<FoundChecks> find_checks(const InputFile& patch, Report& report) {
     FoundChecks found{checks_path(patch.path()), {}};
@@ -58,7 +62,8 @@ Checks joined_checks(const std::optional<FoundChecks>& found, const Digests& exp
     return joined;
 }
 
-void file_fact(Report& report, const std::string& key, const fs::path& path, const Digests& digests, const std::string& more) {
+void file_fact(Report& report, const std::string& key, const fs::path& path, const Digests& digests,
+               const std::string& more) {
     Json value = json_of(digests);
     value["path"] = as_utf8(path.string());
     report.fact(key, key, shown(path), std::move(value));
@@ -73,17 +78,19 @@ std::string patch_text(const PatchFacts& facts) {
 }
 
 void shared_fact(Report& report, const SharedBytes& shared) {
-    Json value = {{"literal", shared.literal}, {"also_in_source", shared.counted ? Json(shared.shared) : Json(nullptr)}};
+    Json value = {{"literal", shared.literal},
+                  {"also_in_source", shared.counted ? Json(shared.shared) : Json(nullptr)}};
     if (!shared.counted) {
-        report.fact("own_bytes", "own work", "not counted: the patch is too large for the memory budget", std::move(value));
+        report.fact("own_bytes", "from source", "not counted: the patch is too large for the memory budget",
+                    std::move(value));
         return;
     }
     if (shared.literal == 0) {
-        report.fact("own_bytes", "own work", "no literal bytes in the patch", std::move(value));
+        report.fact("own_bytes", "from source", "no literal bytes in the patch", std::move(value));
         return;
     }
     const double share = 100.0 * static_cast<double>(shared.shared) / static_cast<double>(shared.literal);
-    report.fact("own_bytes", "own work",
+    report.fact("own_bytes", "from source",
                 fmt::format("{} of {} literal bytes ({:.1f} %) also stand in the source", grouped(shared.shared),
                             grouped(shared.literal), share),
                 std::move(value));
@@ -97,7 +104,8 @@ void warn_past_end(Report& report, const Fit& fit) {
 
 void mismatch_facts(Report& report, const std::vector<DigestMismatch>& mismatches) {
     Json list = Json::array();
-    for (const DigestMismatch& m : mismatches) list.push_back({{"check", m.name}, {"wanted", m.wanted}, {"found", m.found}});
+    for (const DigestMismatch& m : mismatches)
+        list.push_back({{"check", m.name}, {"wanted", m.wanted}, {"found", m.found}});
     report.detail("mismatches", list);
     // One checksum is enough for people: where one differs, all do.
     bool checksum_told = false;

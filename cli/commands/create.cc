@@ -24,7 +24,8 @@ void warn_of_demands(const PatchDemands& demands, Report& report) {
     add(demands.grows, "grows the file");
     add(demands.cuts, "cuts the file shorter");
     add(demands.past_16_mib, "writes past 16 MiB");
-    report.detail("demands", Json{{"grows", demands.grows}, {"cuts", demands.cuts}, {"past_16_mib", demands.past_16_mib}});
+    report.detail("demands",
+                  Json{{"grows", demands.grows}, {"cuts", demands.cuts}, {"past_16_mib", demands.past_16_mib}});
     if (demands.any()) report.warn(fmt::format("the patch {}, which some old IPS appliers get wrong", list));
 }
 
@@ -55,7 +56,8 @@ public:
             scratch.copy_to(STDOUT_FILENO, context_.progress);
             return created;
         }
-        const fs::path path = output_path(arguments_.output.path, with_extension(target_.path(), traits_of(format).extension));
+        const fs::path path =
+            output_path(arguments_.output.path, with_extension(target_.path(), traits_of(format).extension));
         refuse_inputs(path, {&source_, &target_}, "name another output with -o");
         OutputFile file(path, {replace_mode(arguments_.output), {}});
         Created created{create(source_, target_, file, options), file.path(), {}, {}};
@@ -77,7 +79,8 @@ private:
 
     Checks checks_for(ByteView patch) const {
         const DigestChoice all{true, true, true, true};
-        return {digest(MemorySource(patch), {}), digest(source_, all, context_.progress), digest(target_, all, context_.progress)};
+        return {digest(MemorySource(patch), {}), digest(source_, all, context_.progress),
+                digest(target_, all, context_.progress)};
     }
 
     const CreateArguments& arguments_;
@@ -92,10 +95,12 @@ void run(const CreateArguments& arguments, const Context& context, Report& repor
     if (arguments.source == "-" && arguments.target == "-")
         throw Error(ErrorCode::usage, "source and target cannot both come from standard input");
     if (arguments.output.path == "-" && arguments.checks)
-        throw Error(ErrorCode::usage, "--checks writes a file beside the patch, so the patch needs a name").hint("use -o PATH");
+        throw Error(ErrorCode::usage, "--checks writes a file beside the patch, so the patch needs a name")
+            .hint("use -o PATH");
     const InputFile source = open_input(arguments.source, context), target = open_input(arguments.target, context);
     if (arguments.target == "-" && arguments.output.path.empty())
-        throw Error(ErrorCode::usage, "with the target from standard input, the output has to be named").hint("add -o PATH");
+        throw Error(ErrorCode::usage, "with the target from standard input, the output has to be named")
+            .hint("add -o PATH");
     file_fact(report, "source", source.path(), {.size = source.size()});
     file_fact(report, "target", target.path(), {.size = target.size()});
 
@@ -106,26 +111,34 @@ void run(const CreateArguments& arguments, const Context& context, Report& repor
         created = creation.in_format(format);
     } catch (const Error& error) {
         // Nobody asked for this format: take the one that can.
-        const bool reach = error.code() == ErrorCode::usage && (error.field() == "offset" || error.field() == "cut length");
+        const bool reach =
+            error.code() == ErrorCode::usage && (error.field() == "offset" || error.field() == "cut length");
         if (arguments.format || format != PatchFormat::ips || !reach) throw;
         created = creation.in_format(PatchFormat::ips32);
         report.warn(fmt::format("chose ips32, because {}; not every applier knows it", error.what()));
     }
     const bool to_stdout = created.path == "-";
-    file_fact(report, "patch", created.path, {.size = created.report.facts.patch_size}, patch_text(created.report.facts));
+    file_fact(report, "patch", created.path, {.size = created.report.facts.patch_size},
+              patch_text(created.report.facts));
     if (created.backup) report.fact("backup", "backup", shown(*created.backup), as_utf8(created.backup->string()));
     if (arguments.checks) {
         const fs::path path = checks_path(created.path);
         report.fact("checks_file", "checks", shown(path), as_utf8(path.string()));
     }
     shared_fact(report, created.shared);
-    report.fact("checked", "checked", "applied to the source, it makes the target, byte for byte", Json::array({"result"}));
+    report.fact("checked", "checked", "applied to the source, it makes the target, byte for byte",
+                Json::array({"result"}));
     warn_of_demands(created.report.demands, report);
-    if (created.report.facts.records == 0 && source.size() == target.size()) report.warn("source and target are the same: the patch changes nothing");
+    if (created.report.facts.records == 0 && source.size() == target.size())
+        report.warn("source and target are the same: the patch changes nothing");
     if (!arguments.checks)
-        report.next("publish the source's checksum with the patch, or add --checks: the format itself cannot tell a wrong source");
-    report.conclude(Mood::good, "made", fmt::format("Made {}: it makes the target.", to_stdout ? "the patch on standard output" : shown(created.path)),
-                    ExitCode::yes);
+        report.next(
+            "publish the source's checksum with the patch, or add --checks: the format itself cannot tell a wrong "
+            "source");
+    report.conclude(
+        Mood::good, "made",
+        fmt::format("Made {}: it makes the target.", to_stdout ? "the patch on standard output" : shown(created.path)),
+        ExitCode::yes);
 }
 
 }  // namespace hotstitch::cli

@@ -23,31 +23,43 @@ void state_digests(Report& part, const InputFile& file, const Context& context) 
 
 void state_needs(Report& part, const PatchReader& patch, const PatchSummary& summary, bool source_given) {
     const PatchFacts& facts = patch.facts();
-    part.fact("reach", "writes up to", fmt::format("offset {}", offset_text(facts.reach)), facts.reach);
+    if (facts.reach != 0)
+        part.fact("reach", "last write", fmt::format("at offset {}", offset_text(facts.reach - 1)), facts.reach);
     if (facts.cut) part.fact("cut", "cuts to", size_text(*facts.cut), *facts.cut);
     if (source_given) part.fact("target_size", "makes", size_text(summary.target_size), summary.target_size);
     const auto count = [](const EditCount& c) { return Json{{"edits", c.edits}, {"bytes", c.bytes}}; };
     part.detail("edits", Json{{"literal", count(summary.literal)}, {"run", count(summary.run)}});
-    part.fact("edits", "literal", fmt::format("{} in {}", counted(summary.literal.bytes, "byte", "bytes"), counted(summary.literal.edits, "piece", "pieces")),
+    part.fact("edits", "literal",
+              fmt::format("{} in {}", counted(summary.literal.bytes, "byte", "bytes"),
+                          counted(summary.literal.edits, "piece", "pieces")),
               part.facts().back().value);
-    part.fact("edits", "runs", fmt::format("{} in {}", counted(summary.run.bytes, "byte", "bytes"), counted(summary.run.edits, "run", "runs")),
-              part.facts().back().value);
+    part.fact(
+        "edits", "runs",
+        fmt::format("{} in {}", counted(summary.run.bytes, "byte", "bytes"), counted(summary.run.edits, "run", "runs")),
+        part.facts().back().value);
     if (facts.overlapping) part.note("records jump back or overlap; the last one wins");
 }
 
 void state_ranges(Report& part, const PatchSummary& summary) {
     Json list = Json::array();
-    for (const TouchedRange& range : summary.first_ranges) list.push_back({{"offset", range.offset}, {"length", range.length}});
-    const Json value = {{"bytes", summary.touched_bytes}, {"ranges", summary.touched_ranges}, {"first", std::move(list)}};
-    part.fact("touches", "touches", fmt::format("{} in {}", counted(summary.touched_bytes, "byte", "bytes"), counted(summary.touched_ranges, "place", "places")), value);
+    for (const TouchedRange& range : summary.first_ranges)
+        list.push_back({{"offset", range.offset}, {"length", range.length}});
+    const Json value = {
+        {"bytes", summary.touched_bytes}, {"ranges", summary.touched_ranges}, {"first", std::move(list)}};
+    part.fact("touches", "touches",
+              fmt::format("{} in {}", counted(summary.touched_bytes, "byte", "bytes"),
+                          counted(summary.touched_ranges, "place", "places")),
+              value);
     for (std::size_t i = 0; i < std::min(ranges_shown, summary.first_ranges.size()); ++i) {
         const TouchedRange& range = summary.first_ranges[i];
         part.fact("touches", "touches",
                   fmt::format("{} to {}  ({})", offset_text(range.offset), offset_text(range.offset + range.length - 1),
-                              counted(range.length, "byte", "bytes")), value);
+                              counted(range.length, "byte", "bytes")),
+                  value);
     }
     if (summary.touched_ranges > ranges_shown)
-        part.fact("touches", "touches", fmt::format("and {} more", counted(summary.touched_ranges - ranges_shown, "place", "places")), value);
+        part.fact("touches", "touches", fmt::format("and {} more", grouped(summary.touched_ranges - ranges_shown)),
+                  value);
 }
 
 void state_wish(Report& part, const std::string& key, const std::string& label, const Digests& wish) {
@@ -82,10 +94,11 @@ void describe_patch(const InputFile& file, const std::string& source_name, const
         if (!belongs) part.warn("the checks file was written for another version of this patch");
     }
     if (source) shared_fact(part, count_shared(*patch, *source, context.limits, context.progress));
-    if (!belongs) part.unchecked("which source it needs: the format carries no checksum, and no checks file lies beside it");
+    if (!belongs)
+        part.unchecked("which source it needs: the format carries no checksum, and no checks file lies beside it");
     file.check_intact();
-    part.conclude(Mood::good, "patch",
-                  fmt::format("{} is a patch: {}.", shown(file.path()), patch_text(facts)), ExitCode::yes);
+    part.conclude(Mood::good, "patch", fmt::format("{} is a patch: {}.", shown(file.path()), patch_text(facts)),
+                  ExitCode::yes);
 }
 
 void describe_file(const std::string& name, const DescribeArguments& arguments, const Context& context, Report& part) {
@@ -101,8 +114,10 @@ void describe_file(const std::string& name, const DescribeArguments& arguments, 
         return;
     }
     state_digests(part, file, context);
-    if (kind.name == "web-page") part.next("if this should be a patch or a game: the page around the download was saved; save the file itself");
-    part.conclude(Mood::good, std::string(kind.name), fmt::format("{} is {}.", shown(file.path()), kind.title), ExitCode::yes);
+    if (kind.name == "web-page")
+        part.next("if this should be a patch or a game: the page around the download was saved; save the file itself");
+    part.conclude(Mood::good, std::string(kind.name), fmt::format("{} is {}.", shown(file.path()), kind.title),
+                  ExitCode::yes);
 }
 
 }  // namespace
@@ -123,8 +138,10 @@ void run(const DescribeArguments& arguments, const Context& context, Report& rep
         worst = std::max(worst, part.exit_code());
         report.part("files", std::move(part));
     }
-    const std::string sentence = bad == 0 ? fmt::format("{} described.", counted(arguments.files.size(), "file", "files"))
-                                          : fmt::format("{} of {} could not be described.", bad, counted(arguments.files.size(), "file", "files"));
+    const std::string sentence =
+        bad == 0
+            ? fmt::format("{} described.", counted(arguments.files.size(), "file", "files"))
+            : fmt::format("{} of {} could not be described.", bad, counted(arguments.files.size(), "file", "files"));
     report.conclude(bad == 0 ? Mood::good : Mood::bad, bad == 0 ? "described" : "failed", sentence, worst);
 }
 

@@ -12,17 +12,19 @@ namespace {
 
 void conclude_fit(const Fit& fit, const std::string& name, Report& part) {
     switch (fit.answer) {
-        case FitAnswer::fits:
-            return part.conclude(Mood::good, "fits", fmt::format("{}: fits.", name), ExitCode::yes);
+        case FitAnswer::fits: return part.conclude(Mood::good, "fits", fmt::format("{}: fits.", name), ExitCode::yes);
         case FitAnswer::does_not_fit:
             part.next("look for the exact revision and region that the patch's author names");
             return part.conclude(Mood::bad, "does-not-fit", fmt::format("{}: does not fit.", name), ExitCode::no);
         case FitAnswer::already_patched:
-            return part.conclude(Mood::good, "already-patched", fmt::format("{}: already patched.", name), ExitCode::yes);
+            return part.conclude(Mood::good, "already-patched", fmt::format("{}: already patched.", name),
+                                 ExitCode::yes);
         case FitAnswer::unknown: break;
     }
     part.unchecked("whether it fits: the format carries no checksum, and none was given");
-    part.next("ask the patch's author for the source's checksum and pass it with --expect, or put PATCH.checks.json beside the patch");
+    part.next(
+        "ask the patch's author for the source's checksum and pass it with --expect, or put PATCH.checks.json beside "
+        "the patch");
     part.conclude(Mood::unsure, "cannot-be-known", fmt::format("{}: cannot be known.", name), ExitCode::no);
 }
 
@@ -30,49 +32,66 @@ void conclude_fit(const Fit& fit, const std::string& name, Report& part) {
 void state_reach(const PatchReader& patch, std::uint64_t size, Report& part) {
     const PatchFacts& facts = patch.facts();
     part.fact("size", "size", size_text(size), size);
-    part.fact("reach", "writes up to", fmt::format("offset {}{}", offset_text(facts.reach), facts.reach > size ? ", past the file's end" : ", inside the file"), facts.reach);
+    if (facts.reach != 0)
+        part.fact("reach", "last write",
+                  fmt::format("at offset {}, {}", offset_text(facts.reach - 1),
+                              facts.reach > size ? "past the file's end" : "inside the file"),
+                  facts.reach);
     part.fact("would_make", "would make", size_text(patch.target_size(size)), patch.target_size(size));
 }
 
-void verify_source(const PatchReader& patch, const InputFile& source, const Checks& checks, const Context& context, Report& part) {
+void verify_source(const PatchReader& patch, const InputFile& source, const Checks& checks, const Context& context,
+                   Report& part) {
     part.detail("path", as_utf8(source.path().string()));
     const Fit answer = fit(patch, source, checks, context.progress);
     state_reach(patch, source.size(), part);
-    mismatch_facts(part, answer.mismatches);
+    if (answer.answer == FitAnswer::does_not_fit) mismatch_facts(part, answer.mismatches);
     warn_past_end(part, answer);
     conclude_fit(answer, shown(source.path()), part);
 }
 
 /// Is `target` what the patch makes from `source`, byte for byte?
-void verify_result(const PatchReader& patch, const InputFile& source, const InputFile& target, const Context& context, Report& report) {
+void verify_result(const PatchReader& patch, const InputFile& source, const InputFile& target, const Context& context,
+                   Report& report) {
     const TargetComparison result = compare_with_target(patch, source, target, context.limits, context.progress);
     report.detail("same", result.same);
     if (result.same)
-        return report.conclude(Mood::good, "is-the-target", fmt::format("{} is what the patch makes from {}, byte for byte.", shown(target.path()), shown(source.path())), ExitCode::yes);
+        return report.conclude(Mood::good, "is-the-target",
+                               fmt::format("{} is what the patch makes from {}, byte for byte.", shown(target.path()),
+                                           shown(source.path())),
+                               ExitCode::yes);
     report.fact("made_size", "patch makes", size_text(result.made_size), result.made_size);
     report.fact("target_size", "target has", size_text(target.size()), target.size());
-    report.fact("first_difference", "first differs", "offset " + offset_text(result.first_difference), result.first_difference);
-    report.conclude(Mood::bad, "is-not-the-target", fmt::format("{} is not what the patch makes from {}.", shown(target.path()), shown(source.path())), ExitCode::no);
+    report.fact("first_difference", "first differs", "offset " + offset_text(result.first_difference),
+                result.first_difference);
+    report.conclude(Mood::bad, "is-not-the-target",
+                    fmt::format("{} is not what the patch makes from {}.", shown(target.path()), shown(source.path())),
+                    ExitCode::no);
     report.next("the source may be another one than the target was made from, or the target was changed afterwards");
 }
 
 /// Without a source, only checksums from beside the patch can tell.
 void verify_by_checks(const InputFile& target, const Digests& wanted, const Context& context, Report& report) {
     if (wanted.empty()) {
-        report.conclude(Mood::unsure, "cannot-be-known", fmt::format("{}: cannot be known without the source.", shown(target.path())), ExitCode::no);
+        report.conclude(Mood::unsure, "cannot-be-known",
+                        fmt::format("{}: cannot be known without the source.", shown(target.path())), ExitCode::no);
         report.next("name the source too: hotstitch verify PATCH SOURCE --target FILE");
         return;
     }
     const auto mismatches = compare(wanted, digest(target, choice_for(wanted), context.progress));
     mismatch_facts(report, mismatches);
     if (mismatches.empty())
-        report.conclude(Mood::good, "is-the-target", fmt::format("{} is what the patch makes, by its checks file.", shown(target.path())), ExitCode::yes);
+        report.conclude(Mood::good, "is-the-target",
+                        fmt::format("{} is what the patch makes, by its checks file.", shown(target.path())),
+                        ExitCode::yes);
     else
-        report.conclude(Mood::bad, "is-not-the-target", fmt::format("{} is not what the patch makes.", shown(target.path())), ExitCode::no);
+        report.conclude(Mood::bad, "is-not-the-target",
+                        fmt::format("{} is not what the patch makes.", shown(target.path())), ExitCode::no);
 }
 
-void verify_many(const PatchReader& patch, const VerifyArguments& arguments, const Checks& checks, const Context& context, Report& report) {
-    std::size_t fitting = 0;
+void verify_many(const PatchReader& patch, const VerifyArguments& arguments, const Checks& checks,
+                 const Context& context, Report& report) {
+    std::size_t fitting = 0, patched = 0;
     ExitCode worst = ExitCode::yes;
     for (const std::string& name : arguments.sources) {
         Report part("source");
@@ -83,22 +102,26 @@ void verify_many(const PatchReader& patch, const VerifyArguments& arguments, con
             part.conclude(error);
             part.detail("path", as_utf8(name));
         }
-        fitting += part.exit_code() == ExitCode::yes ? 1 : 0;
+        fitting += part.answer() == "fits" ? 1 : 0;
+        patched += part.answer() == "already-patched" ? 1 : 0;
         worst = std::max(worst, part.exit_code());
         report.part("sources", std::move(part));
     }
-    const std::string sentence = fmt::format("{} of {} fit.", fitting, counted(arguments.sources.size(), "file", "files"));
-    if (fitting != 0)
-        report.conclude(Mood::good, "fits", sentence, ExitCode::yes);
+    std::string sentence = fmt::format("{} of {} {}", fitting, counted(arguments.sources.size(), "file", "files"),
+                                       fitting == 1 ? "fits" : "fit");
+    if (patched != 0) sentence += fmt::format(", {} already patched", patched);
+    if (fitting + patched != 0)
+        report.conclude(Mood::good, fitting != 0 ? "fits" : "already-patched", sentence + ".", ExitCode::yes);
     else
-        report.conclude(Mood::bad, "none-fits", sentence, worst);
+        report.conclude(Mood::bad, "none-fits", sentence + ".", worst);
 }
 
 }  // namespace
 
 void run(const VerifyArguments& arguments, const Context& context, Report& report) {
     if (arguments.sources.empty() && arguments.target.empty())
-        throw Error(ErrorCode::usage, "there is nothing to verify the patch against").hint("name a SOURCE, or --target FILE");
+        throw Error(ErrorCode::usage, "there is nothing to verify the patch against")
+            .hint("name a SOURCE, or --target FILE");
     if (!arguments.target.empty() && arguments.sources.size() > 1)
         throw Error(ErrorCode::usage, "--target takes one SOURCE at most");
     const InputFile file = open_input(arguments.patch, context);
@@ -108,7 +131,9 @@ void run(const VerifyArguments& arguments, const Context& context, Report& repor
     const Checks checks = joined_checks(found, arguments.expect);
     for (const DigestMismatch& m : compare(checks.patch, digest(file, choice_for(checks.patch))))
         throw Error(ErrorCode::damaged, "the patch is not the one its checks file was written for")
-            .in(m.name).wanted(m.wanted).found(m.found)
+            .in(m.name)
+            .wanted(m.wanted)
+            .found(m.found)
             .hint("get patch and checks again from the same place; one of them is older or damaged");
 
     if (!arguments.target.empty()) {

@@ -28,7 +28,9 @@ std::string size_text(std::uint64_t bytes) {
     return bytes < 1024 ? exact : fmt::format("{} ({})", exact, short_size(static_cast<double>(bytes)));
 }
 
-std::string offset_text(std::uint64_t offset) { return fmt::format("0x{:06x}", offset); }
+std::string offset_text(std::uint64_t offset) {
+    return fmt::format("0x{:06x}", offset);
+}
 
 std::string counted(std::uint64_t number, std::string_view singular, std::string_view plural) {
     return fmt::format("{} {}", grouped(number), number == 1 ? singular : plural);
@@ -41,7 +43,8 @@ std::uint64_t parse_size(std::string_view text) {
     std::string_view unit = text.substr(static_cast<std::size_t>(end - text.data()));
     double scale = 1;
     if (!unit.empty()) {
-        const std::size_t power = letters.find(static_cast<char>(std::toupper(static_cast<unsigned char>(unit.front()))));
+        const std::size_t power =
+            letters.find(static_cast<char>(std::toupper(static_cast<unsigned char>(unit.front()))));
         if (power != std::string_view::npos) {
             for (std::size_t i = 0; i <= power; ++i) scale *= 1024;
             unit.remove_prefix(1);
@@ -51,7 +54,8 @@ std::uint64_t parse_size(std::string_view text) {
     }
     const double bytes = number * scale;
     if (error != std::errc{} || !unit.empty() || !(bytes >= 1) || bytes > 1e18)
-        throw Error(ErrorCode::usage, fmt::format("\"{}\" is no size", text)).wanted("a number of bytes, or 64M, 2G, …");
+        throw Error(ErrorCode::usage, fmt::format("\"{}\" is no size", text))
+            .wanted("a number of bytes, or 64M, 2G, …");
     return static_cast<std::uint64_t>(bytes);
 }
 

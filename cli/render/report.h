@@ -29,8 +29,8 @@ public:
 
     /// The verdict: `answer` is for programs and stable, `sentence` for people.
     void conclude(Mood mood, std::string answer, std::string sentence, ExitCode code);
-    /// The verdict of an error, with its facts and next step.
-    void conclude(const Error& error);
+    /// The verdict of an error, with its facts and next step; `reassurance` is said after its message.
+    void conclude(const Error& error, std::string_view reassurance = {});
 
     void fact(std::string key, std::string label, std::string text, Json value);
     /// In JSON only.

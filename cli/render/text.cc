@@ -78,7 +78,8 @@ private:
     void lines(std::string_view name, std::string_view colour, const std::vector<std::string>& texts) {
         if (texts.empty()) return;
         out_ += "\n";
-        for (const std::string& text : texts) out_ += fmt::format("{} {}\n", painted(colour, fmt::format("{}:", name)), text);
+        for (const std::string& text : texts)
+            out_ += fmt::format("{} {}\n", painted(colour, fmt::format("{}:", name)), text);
     }
 
     TextStyle style_;

@@ -19,14 +19,14 @@ struct CreateOptions {
 
 /// What some old appliers of the format fail on.
 struct PatchDemands {
-    bool grows = false;       ///< writes past the source's end
-    bool cuts = false;        ///< makes the file shorter
-    bool past_16_mib = false; ///< writes at or past offset 0x1000000
+    bool grows = false;        ///< writes past the source's end
+    bool cuts = false;         ///< makes the file shorter
+    bool past_16_mib = false;  ///< writes at or past offset 0x1000000
     bool any() const noexcept { return grows || cuts || past_16_mib; }
 };
 
 struct CreateReport {
-    PatchFacts facts;      ///< of the patch, as read back
+    PatchFacts facts;  ///< of the patch, as read back
     PatchDemands demands;
 };
 

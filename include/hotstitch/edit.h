@@ -32,9 +32,7 @@ struct Edit {
     static Edit copy_target(std::uint64_t offset, std::uint64_t length) {
         return {.kind = EditKind::copy_target, .length = length, .offset = offset};
     }
-    static Edit literal(ByteView bytes) {
-        return {.kind = EditKind::literal, .length = bytes.size(), .bytes = bytes};
-    }
+    static Edit literal(ByteView bytes) { return {.kind = EditKind::literal, .length = bytes.size(), .bytes = bytes}; }
     static Edit run(std::byte value, std::uint64_t length) {
         return {.kind = EditKind::run, .length = length, .value = value};
     }

@@ -44,8 +44,8 @@ private:
 };
 
 enum class Replace {
-    never,            ///< an existing file at the path is an error
-    keep_backup,      ///< the old file stays beside it under a dated name
+    never,        ///< an existing file at the path is an error
+    keep_backup,  ///< the old file stays beside it under a dated name
     without_backup,
 };
 

@@ -14,12 +14,12 @@
 namespace hotstitch {
 
 enum class FitAnswer {
-    fits,             ///< every check that was wanted is right, and there was at least one
-    does_not_fit,     ///< a check is wrong
+    fits,          ///< every check that was wanted is right, and there was at least one
+    does_not_fit,  ///< a check is wrong
     /// The file is the target by its checks or, where there are none, already holds every byte the patch
     /// writes and has the target's size.
     already_patched,
-    unknown,          ///< nothing to check by
+    unknown,  ///< nothing to check by
 };
 
 struct Fit {

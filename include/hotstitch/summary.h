@@ -22,12 +22,12 @@ struct TouchedRange {
 
 struct PatchSummary {
     std::uint64_t target_size = 0;
-    EditCount same_place;   ///< copied from the same offset of the source
-    EditCount moved;        ///< copied from elsewhere in the source
-    EditCount repeated;     ///< copied from the target so far
-    EditCount literal;      ///< bytes that stand in the patch
-    EditCount run;          ///< runs of one byte
-    EditCount xored;        ///< bytes stored as a difference
+    EditCount same_place;  ///< copied from the same offset of the source
+    EditCount moved;       ///< copied from elsewhere in the source
+    EditCount repeated;    ///< copied from the target so far
+    EditCount literal;     ///< bytes that stand in the patch
+    EditCount run;         ///< runs of one byte
+    EditCount xored;       ///< bytes stored as a difference
     std::uint64_t touched_ranges = 0, touched_bytes = 0;
     std::vector<TouchedRange> first_ranges;  ///< the first `most_ranges` of them, in order
 };

@@ -10,7 +10,8 @@ namespace hotstitch {
 class Meter {
 public:
     /// Keeps a reference to `progress`. Throws Error(cancelled) when the callback says stop.
-    Meter(const Progress& progress, Phase phase, std::uint64_t total) : progress_(progress), phase_(phase), total_(total) {
+    Meter(const Progress& progress, Phase phase, std::uint64_t total)
+        : progress_(progress), phase_(phase), total_(total) {
         ask();
     }
 

@@ -3,7 +3,9 @@
 
 namespace hotstitch {
 
-std::string_view version() noexcept { return HOTSTITCH_VERSION; }
+std::string_view version() noexcept {
+    return HOTSTITCH_VERSION;
+}
 
 std::string built_with() {
     std::string parts = HOTSTITCH_WITH_LIBDEFLATE ? "libdeflate" : "portable checksums";

@@ -22,8 +22,12 @@ Adler32 adler32(ByteView bytes, Adler32 before) noexcept {
     return {libdeflate_adler32(before.value, bytes.data(), bytes.size())};
 }
 #else
-Crc32 crc32(ByteView bytes, Crc32 before) noexcept { return {portable::crc32(before.value, bytes)}; }
-Adler32 adler32(ByteView bytes, Adler32 before) noexcept { return {portable::adler32(before.value, bytes)}; }
+Crc32 crc32(ByteView bytes, Crc32 before) noexcept {
+    return {portable::crc32(before.value, bytes)};
+}
+Adler32 adler32(ByteView bytes, Adler32 before) noexcept {
+    return {portable::adler32(before.value, bytes)};
+}
 #endif
 
 }  // namespace hotstitch

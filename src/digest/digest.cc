@@ -59,10 +59,16 @@ std::string hex(ByteView bytes) {
     return text;
 }
 
-std::string Crc32::hex() const { return fmt::format("{:08x}", value); }
-std::string Adler32::hex() const { return fmt::format("{:08x}", value); }
+std::string Crc32::hex() const {
+    return fmt::format("{:08x}", value);
+}
+std::string Adler32::hex() const {
+    return fmt::format("{:08x}", value);
+}
 
-bool Digests::empty() const noexcept { return !size && !crc32 && !md5 && !sha1 && !sha256; }
+bool Digests::empty() const noexcept {
+    return !size && !crc32 && !md5 && !sha1 && !sha256;
+}
 
 struct Digester::State {
     std::uint64_t size = 0;

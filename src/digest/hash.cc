@@ -39,7 +39,9 @@ private:
 
 }  // namespace
 
-std::unique_ptr<Hash> make_hash(HashKind kind) { return std::make_unique<OpensslHash>(kind); }
+std::unique_ptr<Hash> make_hash(HashKind kind) {
+    return std::make_unique<OpensslHash>(kind);
+}
 
 }  // namespace hotstitch
 #else

@@ -30,7 +30,11 @@ constexpr std::size_t direct_chunk = 1 << 20;
 
 TargetBuilder::TargetBuilder(const ByteSource& source, ByteSink& target, std::uint64_t target_size,
                              const Progress& progress, Phase phase)
-    : source_(source), target_(target), size_(target_size), buffer_(buffer_size), meter_(progress, phase, target_size) {}
+    : source_(source),
+      target_(target),
+      size_(target_size),
+      buffer_(buffer_size),
+      meter_(progress, phase, target_size) {}
 
 Flow TargetBuilder::put(const Edit& edit) {
     if (edit.length > size_ - made_)

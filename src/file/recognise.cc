@@ -24,10 +24,14 @@ constexpr std::array signatures{
     Signature{"7z\xBC\xAF\x27\x1C"sv, {"archive", "a 7z archive"}},
     Signature{"Rar!\x1A\7"sv, {"archive", "a rar archive"}},
     Signature{"\x1F\x8B"sv, {"archive", "a gzip-compressed file"}},
-    Signature{"\xFD" "7zXZ\0"sv, {"archive", "an xz-compressed file"}},
+    Signature{"\xFD"
+              "7zXZ\0"sv,
+              {"archive", "an xz-compressed file"}},
     Signature{"BZh"sv, {"archive", "a bzip2-compressed file"}},
     Signature{"\x28\xB5\x2F\xFD"sv, {"archive", "a zstd-compressed file"}},
-    Signature{"\x7F" "ELF"sv, {"executable", "an ELF executable or library"}},
+    Signature{"\x7F"
+              "ELF"sv,
+              {"executable", "an ELF executable or library"}},
     Signature{"MZ"sv, {"executable", "a Windows or DOS executable"}},
     Signature{"\x89PNG\r\n"sv, {"picture", "a PNG picture"}},
     Signature{"\xFF\xD8\xFF"sv, {"picture", "a JPEG picture"}},

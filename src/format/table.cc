@@ -25,8 +25,13 @@ std::unique_ptr<PatchWriter> write_ips(std::uint64_t source_size, ByteView targe
 }
 
 constexpr std::array table{
-    Format{{PatchFormat::ips, "ips", "IPS", ".ips", ips::ips.magic, false, true}, false, open_ips<ips::ips>, write_ips<ips::ips>},
-    Format{{PatchFormat::ips32, "ips32", "IPS32", ".ips", ips::ips32.magic, false, false}, false, open_ips<ips::ips32>,
+    Format{{PatchFormat::ips, "ips", "IPS", ".ips", ips::ips.magic, false, true},
+           false,
+           open_ips<ips::ips>,
+           write_ips<ips::ips>},
+    Format{{PatchFormat::ips32, "ips32", "IPS32", ".ips", ips::ips32.magic, false, false},
+           false,
+           open_ips<ips::ips32>,
            write_ips<ips::ips32>},
 };
 
@@ -41,7 +46,8 @@ constexpr auto all_traits = [] {
     const FileKind kind = recognise_file(bytes);
     Error error(ErrorCode::not_this_format, fmt::format("this is not a patch but {}", kind.title));
     if (kind.name == "web-page")
-        throw std::move(error).at(0).hint("the page around the download was saved; open it and save the patch file itself");
+        throw std::move(error).at(0).hint(
+            "the page around the download was saved; open it and save the patch file itself");
     if (kind.name == "archive") throw std::move(error).at(0).hint("unpack it and hand in the patch inside");
     if (kind.name == "empty") throw std::move(error).at(0).hint("the download failed; get the patch again");
     throw std::move(error).at(0).hint("check that the names of source and patch are the right ones");
@@ -49,15 +55,21 @@ constexpr auto all_traits = [] {
 
 }  // namespace
 
-std::span<const Format> format_table() noexcept { return table; }
+std::span<const Format> format_table() noexcept {
+    return table;
+}
 
 const Format& format_of(PatchFormat id) noexcept {
     return *std::find_if(table.begin(), table.end(), [&](const Format& row) { return row.traits.id == id; });
 }
 
-std::span<const FormatTraits> patch_formats() noexcept { return all_traits; }
+std::span<const FormatTraits> patch_formats() noexcept {
+    return all_traits;
+}
 
-const FormatTraits& traits_of(PatchFormat format) noexcept { return format_of(format).traits; }
+const FormatTraits& traits_of(PatchFormat format) noexcept {
+    return format_of(format).traits;
+}
 
 std::optional<PatchFormat> format_by_name(std::string_view name) noexcept {
     for (const FormatTraits& row : all_traits)
@@ -68,7 +80,8 @@ std::optional<PatchFormat> format_by_name(std::string_view name) noexcept {
 std::optional<PatchFormat> format_by_extension(std::string_view extension) noexcept {
     const auto same = [](char a, char b) { return a == std::tolower(static_cast<unsigned char>(b)); };
     for (const FormatTraits& row : all_traits)
-        if (row.by_extension && std::equal(row.extension.begin(), row.extension.end(), extension.begin(), extension.end(), same))
+        if (row.by_extension &&
+            std::equal(row.extension.begin(), row.extension.end(), extension.begin(), extension.end(), same))
             return row.id;
     return std::nullopt;
 }

@@ -12,7 +12,8 @@ namespace {
 
 Error no_room(const std::filesystem::path& name, std::uint64_t size, int code) {
     if (code == EFBIG)
-        return Error(ErrorCode::io, fmt::format("{} would be larger than the file system or the system's limit allows", name.string()))
+        return Error(ErrorCode::io,
+                     fmt::format("{} would be larger than the file system or the system's limit allows", name.string()))
             .in("output size")
             .found(fmt::format("{} bytes", size));
     return Error(ErrorCode::io, fmt::format("no space for {}", name.string()))
@@ -53,8 +54,8 @@ void FileWriter::write(ByteView bytes) {
     // Lets the disk work while we compute, so that the flush at the end has little left to wait for.
     constexpr std::uint64_t batch = 8 << 20;
     if (size_ - sent_to_disk_ >= batch) {
-        ::sync_file_range(descriptor_.get(), static_cast<off_t>(sent_to_disk_), static_cast<off_t>(size_ - sent_to_disk_),
-                          SYNC_FILE_RANGE_WRITE);
+        ::sync_file_range(descriptor_.get(), static_cast<off_t>(sent_to_disk_),
+                          static_cast<off_t>(size_ - sent_to_disk_), SYNC_FILE_RANGE_WRITE);
         sent_to_disk_ = size_;
     }
 }
@@ -79,7 +80,8 @@ ByteView FileWriter::map() {
 }
 
 void FileWriter::trim() {
-    if (reserved_ > size_ && ::ftruncate(descriptor_.get(), static_cast<off_t>(size_)) != 0) throw system_error("write", name_);
+    if (reserved_ > size_ && ::ftruncate(descriptor_.get(), static_cast<off_t>(size_)) != 0)
+        throw system_error("write", name_);
 }
 
 }  // namespace hotstitch

@@ -17,7 +17,8 @@ void write_all(int descriptor, ByteView bytes, const std::filesystem::path& name
 
 class FileWriter {
 public:
-    FileWriter(Descriptor descriptor, std::filesystem::path name) : descriptor_(std::move(descriptor)), name_(std::move(name)) {}
+    FileWriter(Descriptor descriptor, std::filesystem::path name)
+        : descriptor_(std::move(descriptor)), name_(std::move(name)) {}
 
     int descriptor() const noexcept { return descriptor_.get(); }
     std::uint64_t size() const noexcept { return size_; }

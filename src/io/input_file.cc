@@ -93,19 +93,28 @@ InputFile::~InputFile() = default;
 InputFile::InputFile(InputFile&&) noexcept = default;
 InputFile& InputFile::operator=(InputFile&&) noexcept = default;
 
-std::uint64_t InputFile::size() const noexcept { return state_->bytes.size(); }
+std::uint64_t InputFile::size() const noexcept {
+    return state_->bytes.size();
+}
 ByteView InputFile::read(std::uint64_t offset, std::size_t length, MutableByteView) const {
     return state_->bytes.subspan(static_cast<std::size_t>(offset), length);
 }
-std::optional<ByteView> InputFile::whole() const noexcept { return state_->bytes; }
-ByteView InputFile::bytes() const noexcept { return state_->bytes; }
-const fs::path& InputFile::path() const noexcept { return state_->path; }
+std::optional<ByteView> InputFile::whole() const noexcept {
+    return state_->bytes;
+}
+ByteView InputFile::bytes() const noexcept {
+    return state_->bytes;
+}
+const fs::path& InputFile::path() const noexcept {
+    return state_->path;
+}
 
 void InputFile::check_intact() const {
     const State& s = *state_;
     if (!s.mapping.ok()) return;
     struct stat now {};
-    const bool shrunk = S_ISREG(s.info.st_mode) && ::fstat(s.descriptor.get(), &now) == 0 && now.st_size < s.info.st_size;
+    const bool shrunk =
+        S_ISREG(s.info.st_mode) && ::fstat(s.descriptor.get(), &now) == 0 && now.st_size < s.info.st_size;
     if (!shrunk && !s.mapping.failed()) return;
     throw Error(ErrorCode::io, shrunk ? fmt::format("{} became shorter while it was read", s.path.string())
                                       : fmt::format("{} could not be read to its end", s.path.string()))

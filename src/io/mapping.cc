@@ -2,9 +2,9 @@
 // Tested by tests/file_io_test.cc, which cuts a mapped file short.
 #include "io/mapping.h"
 
-#include <csignal>
 #include <sys/mman.h>
 #include <unistd.h>
+#include <csignal>
 
 #include <atomic>
 #include <mutex>
@@ -29,10 +29,11 @@ static_assert(std::atomic<std::uintptr_t>::is_always_lock_free && std::atomic<bo
 
 void pass_on(int signal, siginfo_t* info, void* context) {
     if ((handler_before.sa_flags & SA_SIGINFO) != 0) return handler_before.sa_sigaction(signal, info, context);
-    if (handler_before.sa_handler != SIG_DFL && handler_before.sa_handler != SIG_IGN) return handler_before.sa_handler(signal);
+    if (handler_before.sa_handler != SIG_DFL && handler_before.sa_handler != SIG_IGN)
+        return handler_before.sa_handler(signal);
     // Back to the default, which ends the process, as it should.
     ::sigaction(signal, &handler_before, nullptr);
-    ::raise(signal);
+    static_cast<void>(::raise(signal));
 }
 
 void on_bus_error(int signal, siginfo_t* info, void* context) {
@@ -45,7 +46,9 @@ void on_bus_error(int signal, siginfo_t* info, void* context) {
         const std::uintptr_t from = address & ~(page_size - 1);
         slot->failed.store(true);
         void* const place = reinterpret_cast<void*>(from);
-        if (::mmap(place, end - from, PROT_READ, MAP_PRIVATE | MAP_ANONYMOUS | MAP_FIXED | MAP_NORESERVE, -1, 0) == place) return;
+        if (::mmap(place, end - from, PROT_READ, MAP_PRIVATE | MAP_ANONYMOUS | MAP_FIXED | MAP_NORESERVE, -1, 0) ==
+            place)
+            return;
         break;
     }
     pass_on(signal, info, context);
@@ -105,6 +108,8 @@ Mapping& Mapping::operator=(Mapping&& other) noexcept {
     return *this;
 }
 
-bool Mapping::failed() const noexcept { return slot_ != nullptr && slot_->failed.load(); }
+bool Mapping::failed() const noexcept {
+    return slot_ != nullptr && slot_->failed.load();
+}
 
 }  // namespace hotstitch

@@ -4,6 +4,8 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include <fmt/chrono.h>
+
 #include <cstdio>
 #include <ctime>
 #include <random>
@@ -71,8 +73,7 @@ fs::path backup_name(const fs::path& path) {
     const std::time_t now = std::time(nullptr);
     std::tm parts{};
     ::gmtime_r(&now, &parts);
-    char stamp[32];
-    std::strftime(stamp, sizeof stamp, "%Y-%m-%d-%H%M%S", &parts);
+    const std::string stamp = fmt::format("{:%Y-%m-%d-%H%M%S}", parts);
     for (int n = 1;; ++n) {
         fs::path name = path;
         name += n == 1 ? fmt::format(".{}.backup", stamp) : fmt::format(".{}-{}.backup", stamp, n);
@@ -103,8 +104,10 @@ OutputFile::OutputFile(const fs::path& path, const OutputOptions& options) : sta
     s.options = options;
     struct stat info {};
     if (::stat(s.path.c_str(), &info) == 0) {
-        if (S_ISDIR(info.st_mode)) throw Error(ErrorCode::usage, fmt::format("{} is a folder, a file is needed", s.path.string()));
-        if (!S_ISREG(info.st_mode)) throw Error(ErrorCode::usage, fmt::format("{} is a device or pipe, not a file", s.path.string()));
+        if (S_ISDIR(info.st_mode))
+            throw Error(ErrorCode::usage, fmt::format("{} is a folder, a file is needed", s.path.string()));
+        if (!S_ISREG(info.st_mode))
+            throw Error(ErrorCode::usage, fmt::format("{} is a device or pipe, not a file", s.path.string()));
         if (options.replace == Replace::never) throw exists_already(s.path);
         s.replaced = info;
     }
@@ -116,11 +119,21 @@ OutputFile::~OutputFile() = default;
 OutputFile::OutputFile(OutputFile&&) noexcept = default;
 OutputFile& OutputFile::operator=(OutputFile&&) noexcept = default;
 
-void OutputFile::reserve(std::uint64_t size) { state_->writer->reserve(size); }
-void OutputFile::write(ByteView bytes) { state_->writer->write(bytes); }
-void OutputFile::read_back(std::uint64_t offset, MutableByteView into) const { state_->writer->read_back(offset, into); }
-std::optional<ByteView> OutputFile::written() { return state_->writer->map(); }
-const fs::path& OutputFile::path() const noexcept { return state_->path; }
+void OutputFile::reserve(std::uint64_t size) {
+    state_->writer->reserve(size);
+}
+void OutputFile::write(ByteView bytes) {
+    state_->writer->write(bytes);
+}
+void OutputFile::read_back(std::uint64_t offset, MutableByteView into) const {
+    state_->writer->read_back(offset, into);
+}
+std::optional<ByteView> OutputFile::written() {
+    return state_->writer->map();
+}
+const fs::path& OutputFile::path() const noexcept {
+    return state_->path;
+}
 
 void OutputFile::State::take_over_attributes() const {
     const int descriptor = writer->descriptor();
@@ -132,8 +145,11 @@ void OutputFile::State::take_over_attributes() const {
         ::futimens(descriptor, times);
         return;
     }
-    struct stat model {}, own {};
-    if (!options.executable_like || ::stat(options.executable_like->c_str(), &model) != 0 || ::fstat(descriptor, &own) != 0) return;
+    struct stat model {
+    }, own{};
+    if (!options.executable_like || ::stat(options.executable_like->c_str(), &model) != 0 ||
+        ::fstat(descriptor, &own) != 0)
+        return;
     // Whoever may read it by the umask may execute it, if the model allows that.
     ::fchmod(descriptor, (own.st_mode | (((own.st_mode & 0444) >> 2) & model.st_mode)) & 07777);
 }
@@ -195,10 +211,18 @@ ScratchFile::ScratchFile() {
 }
 ScratchFile::~ScratchFile() = default;
 
-void ScratchFile::reserve(std::uint64_t size) { state_->writer.reserve(size); }
-void ScratchFile::write(ByteView bytes) { state_->writer.write(bytes); }
-void ScratchFile::read_back(std::uint64_t offset, MutableByteView into) const { state_->writer.read_back(offset, into); }
-std::optional<ByteView> ScratchFile::written() { return state_->writer.map(); }
+void ScratchFile::reserve(std::uint64_t size) {
+    state_->writer.reserve(size);
+}
+void ScratchFile::write(ByteView bytes) {
+    state_->writer.write(bytes);
+}
+void ScratchFile::read_back(std::uint64_t offset, MutableByteView into) const {
+    state_->writer.read_back(offset, into);
+}
+std::optional<ByteView> ScratchFile::written() {
+    return state_->writer.map();
+}
 
 void ScratchFile::copy_to(int descriptor, const Progress& progress) {
     const ByteView all = state_->writer.map();

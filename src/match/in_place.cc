@@ -46,7 +46,8 @@ Flow match_in_place(ByteView source, ByteView target, EditSink& sink, Meter& met
             if (tell(Edit::literal(t.subspan(done, other))) == Flow::stop) return Flow::stop;
     }
     while (at < target.size())
-        if (tell(Edit::literal(target.subspan(at, std::min(piece, target.size() - at)))) == Flow::stop) return Flow::stop;
+        if (tell(Edit::literal(target.subspan(at, std::min(piece, target.size() - at)))) == Flow::stop)
+            return Flow::stop;
     return Flow::go_on;
 }
 

@@ -11,7 +11,8 @@
 namespace hotstitch {
 namespace {
 
-void check_output_budget(std::uint64_t target_size, std::uint64_t source_size, std::uint64_t patch_size, const Limits& limits) {
+void check_output_budget(std::uint64_t target_size, std::uint64_t source_size, std::uint64_t patch_size,
+                         const Limits& limits) {
     const std::uint64_t most = limits.output_for(source_size, patch_size);
     if (target_size <= most) return;
     throw Error(ErrorCode::limit, "the patch asks for a larger output than is allowed")

@@ -15,7 +15,7 @@ namespace hotstitch {
 PatchDemands demands_of(const PatchReader& patch, std::uint64_t source_size) noexcept {
     constexpr std::uint64_t old_reach = 0x1000000;
     const std::uint64_t target_size = patch.target_size(source_size);
-    return {target_size > source_size, target_size < source_size, patch.facts().reach > old_reach};
+    return {target_size > source_size, target_size<source_size, patch.facts().reach> old_reach};
 }
 
 CreateReport create(const ByteSource& source, const ByteSource& target, ByteSink& patch, const CreateOptions& options) {
@@ -29,14 +29,17 @@ CreateReport create(const ByteSource& source, const ByteSource& target, ByteSink
         writer->finish();
 
         const auto written = patch.written();
-        if (!written) throw Error(ErrorCode::usage, "the patch's sink cannot give back what was written, so it cannot be checked");
+        if (!written)
+            throw Error(ErrorCode::usage,
+                        "the patch's sink cannot give back what was written, so it cannot be checked");
         Limits limits = options.limits;
         limits.output = std::max<std::uint64_t>(limits.output_for(source.size(), written->size()), target.size());
         const auto reader = open_patch(*written, limits);
         const TargetComparison check = compare_with_target(*reader, source, target, limits, options.progress);
         // Should never happen; if it does, the maker must hear it before anybody gets the patch.
         if (!check.same)
-            throw Error(ErrorCode::wrong_target, "the new patch does not make the target: a fault in this program, or a file changed meanwhile")
+            throw Error(ErrorCode::wrong_target,
+                        "the new patch does not make the target: a fault in this program, or a file changed meanwhile")
                 .at(check.first_difference)
                 .in("target")
                 .hint("run it again; if it stays, please report both files' sizes");

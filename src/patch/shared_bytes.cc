@@ -41,10 +41,13 @@ public:
     static std::uint64_t memory(std::uint64_t words) { return std::bit_ceil(words / 4 + 1) * sizeof(std::uint64_t); }
     void add(std::uint64_t w) noexcept { cells_[cell(mixed(w))] |= bits(mixed(w)); }
     bool may_have(std::uint64_t w) const noexcept { return (~cells_[cell(mixed(w))] & bits(mixed(w))) == 0; }
+    void prefetch(std::uint64_t w) const noexcept { __builtin_prefetch(&cells_[cell(mixed(w))]); }
 
 private:
     std::size_t cell(std::uint64_t h) const noexcept { return h & (cells_.size() - 1); }
-    static std::uint64_t bits(std::uint64_t h) noexcept { return std::uint64_t{1} << (h >> 58) | std::uint64_t{1} << (h >> 52 & 63); }
+    static std::uint64_t bits(std::uint64_t h) noexcept {
+        return std::uint64_t{1} << (h >> 58) | std::uint64_t{1} << (h >> 52 & 63);
+    }
     std::vector<std::uint64_t> cells_;
 };
 
@@ -52,7 +55,9 @@ private:
 class WindowTable {
 public:
     explicit WindowTable(std::uint64_t windows) : slots_(std::bit_ceil(windows * 3 / 2 + 2)) {}
-    static std::uint64_t memory(std::uint64_t windows) { return std::bit_ceil(windows * 3 / 2 + 2) * sizeof(std::uint64_t); }
+    static std::uint64_t memory(std::uint64_t windows) {
+        return std::bit_ceil(windows * 3 / 2 + 2) * sizeof(std::uint64_t);
+    }
     void add(std::uint64_t hash) noexcept {
         if (std::uint64_t& s = slot(hash); s == 0) s = key(hash);
     }
@@ -93,7 +98,8 @@ void each_literal(const PatchReader& patch, std::uint64_t source_size, Use use) 
 
 void mark_windows_around(ByteView bytes, std::size_t word_at, WindowTable& windows) {
     const std::size_t first = word_at < word ? 0 : word_at - word;
-    for (std::size_t i = first; i <= word_at && i + shared_stretch <= bytes.size(); ++i) windows.mark(window_hash(&bytes[i]));
+    for (std::size_t i = first; i <= word_at && i + shared_stretch <= bytes.size(); ++i)
+        windows.mark(window_hash(&bytes[i]));
 }
 
 void search_source(const ByteSource& source, const WordFilter& words, WindowTable& windows, const Progress& progress) {
@@ -104,17 +110,23 @@ void search_source(const ByteSource& source, const WordFilter& words, WindowTabl
     Meter meter(progress, Phase::comparing, source.size());
     for (std::uint64_t at = 0; at < source.size(); at += piece) {
         const std::uint64_t begin = at < shared_stretch ? 0 : at - shared_stretch;
-        const auto length = static_cast<std::size_t>(std::min<std::uint64_t>(at - begin + piece + shared_stretch, source.size() - begin));
+        const auto length = static_cast<std::size_t>(
+            std::min<std::uint64_t>(at - begin + piece + shared_stretch, source.size() - begin));
         const ByteView bytes = source.read(begin, length, scratch);
-        for (std::size_t i = 0; i + word <= length; i += word)
+        // The filter is larger than the caches for large patches: its cells are asked for well ahead.
+        constexpr std::size_t ahead = 64 * word;
+        for (std::size_t i = 0; i + word <= length; i += word) {
+            if (i + ahead + word <= length) words.prefetch(load(&bytes[i + ahead]));
             if (words.may_have(load(&bytes[i]))) mark_windows_around(bytes, i, windows);
+        }
         meter.advance(piece);
     }
 }
 
 }  // namespace
 
-SharedBytes count_shared(const PatchReader& patch, const ByteSource& source, const Limits& limits, const Progress& progress) {
+SharedBytes count_shared(const PatchReader& patch, const ByteSource& source, const Limits& limits,
+                         const Progress& progress) {
     return blaming_inputs({&source}, [&] {
         SharedBytes result;
         each_literal(patch, source.size(), [&](ByteView bytes) { result.literal += bytes.size(); });

@@ -24,7 +24,9 @@ std::string ips_run(std::uint64_t offset, std::uint64_t length, char value, std:
     return big_endian(offset, offset_width) + big_endian(0, 2) + big_endian(length, 2) + value;
 }
 
-std::uint64_t below(Random& random, std::uint64_t bound) { return random() % bound; }
+std::uint64_t below(Random& random, std::uint64_t bound) {
+    return random() % bound;
+}
 
 Bytes file_like(Random& random, std::size_t size) {
     Bytes out;
@@ -88,10 +90,16 @@ Bytes damaged(Random& random, ByteView patch, ByteView other) {
                 out[below(random, out.size())] ^= static_cast<std::byte>(1U << below(random, 8));
             break;
         case 1: out.resize(below(random, out.size())); break;
-        case 2: out.insert(out.end(), other.begin() + static_cast<std::ptrdiff_t>(below(random, other.size())), other.end()); break;
+        case 2:
+            out.insert(out.end(), other.begin() + static_cast<std::ptrdiff_t>(below(random, other.size())),
+                       other.end());
+            break;
         default: {
             const auto from = static_cast<std::ptrdiff_t>(below(random, out.size()));
-            out.erase(out.begin() + from, out.begin() + from + std::min<std::ptrdiff_t>(static_cast<std::ptrdiff_t>(1 + below(random, 5)), std::ssize(out) - from));
+            out.erase(out.begin() + from,
+                      out.begin() + from +
+                          std::min<std::ptrdiff_t>(static_cast<std::ptrdiff_t>(1 + below(random, 5)),
+                                                   std::ssize(out) - from));
         }
     }
     return out;

@@ -66,7 +66,8 @@ std::optional<Bytes> apply_ips(ByteView patch, ByteView source, std::uint64_t mo
         }
         size_made = std::max(size_made, offset + size);
         target.resize(std::max<std::size_t>(target.size(), std::min<std::uint64_t>(offset + size, most)));
-        for (std::size_t i = 0; i < size && offset + i < target.size(); ++i) target[offset + i] = patch[run ? at : at + i];
+        for (std::size_t i = 0; i < size && offset + i < target.size(); ++i)
+            target[offset + i] = patch[run ? at : at + i];
         at += run ? 1 : size;
     }
 }

@@ -17,7 +17,9 @@ namespace {
 
 /// In the child: streams, folder and limits, then the tool itself.
 [[noreturn]] void become_tool(std::vector<char*>& argv, const TemporaryFolder& streams, const ToolOptions& options) {
-    const auto connect = [&](const char* name, int flags, int to) { dup2(open((streams / name).c_str(), flags, 0600), to); };
+    const auto connect = [&](const char* name, int flags, int to) {
+        dup2(open((streams / name).c_str(), flags, 0600), to);
+    };
     connect("in", O_RDONLY, STDIN_FILENO);
     connect("out", O_WRONLY | O_CREAT, STDOUT_FILENO);
     connect("err", O_WRONLY | O_CREAT, STDERR_FILENO);

@@ -27,11 +27,14 @@ fs::path TemporaryFolder::put(std::string_view name, hotstitch::ByteView bytes) 
     return path;
 }
 
-fs::path TemporaryFolder::put(std::string_view name, std::string_view text) const { return put(name, hotstitch::bytes_of(text)); }
+fs::path TemporaryFolder::put(std::string_view name, std::string_view text) const {
+    return put(name, hotstitch::bytes_of(text));
+}
 
 std::set<std::string> TemporaryFolder::names() const {
     std::set<std::string> all;
-    for (const auto& entry : fs::recursive_directory_iterator(path_)) all.insert(entry.path().lexically_relative(path_).string());
+    for (const auto& entry : fs::recursive_directory_iterator(path_))
+        all.insert(entry.path().lexically_relative(path_).string());
     return all;
 }
 

@@ -16,9 +16,9 @@ struct Layout {
     PatchFormat format;
     std::string_view magic;
     std::string_view end_marker;
-    std::size_t offset_width;      ///< bytes of an offset, and of the length after the end marker
-    std::uint64_t end_as_offset;   ///< the end marker read as an offset: no record may start there
-    std::uint64_t last_offset;     ///< the largest offset a record can start at
+    std::size_t offset_width;     ///< bytes of an offset, and of the length after the end marker
+    std::uint64_t end_as_offset;  ///< the end marker read as an offset: no record may start there
+    std::uint64_t last_offset;    ///< the largest offset a record can start at
 };
 
 inline constexpr Layout ips{PatchFormat::ips, "PATCH", "EOF", 3, 0x454F46, 0xFFFFFF};
@@ -27,7 +27,9 @@ inline constexpr Layout ips32{PatchFormat::ips32, "IPS32", "EEOF", 4, 0x45454F46
 inline constexpr std::uint64_t most_in_record = 0xFFFF;
 inline constexpr std::size_t size_width = 2;  ///< of a record's size and of a run's length
 
-constexpr const Layout& layout_of(PatchFormat format) { return format == PatchFormat::ips32 ? ips32 : ips; }
+constexpr const Layout& layout_of(PatchFormat format) {
+    return format == PatchFormat::ips32 ? ips32 : ips;
+}
 
 struct Record {
     std::uint64_t offset = 0;

@@ -142,7 +142,8 @@ private:
 [[noreturn]] void bad_end(const Layout& layout, ByteView patch, std::optional<std::uint64_t> marker_at) {
     if (marker_at) {
         const std::uint64_t tail_at = *marker_at + layout.offset_width;
-        throw Error(ErrorCode::damaged, fmt::format("what follows the end marker is neither a length nor a JSON object"))
+        throw Error(ErrorCode::damaged,
+                    fmt::format("what follows the end marker is neither a length nor a JSON object"))
             .at(tail_at)
             .in("tail")
             .wanted(fmt::format("nothing, {} bytes, or a JSON object", layout.offset_width))

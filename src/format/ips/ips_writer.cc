@@ -22,11 +22,15 @@ std::string other_format(const Layout& layout) {
 }  // namespace
 
 Writer::Writer(const Layout& layout, std::uint64_t source_size, ByteView target, ByteSink& patch)
-    : layout_(layout), source_size_(source_size), target_(target), patch_(patch),
+    : layout_(layout),
+      source_size_(source_size),
+      target_(target),
+      patch_(patch),
       plan_(target, layout.offset_width + size_width) {
     const std::uint64_t longest_cut = (std::uint64_t{1} << (8 * layout.offset_width)) - 1;
     if (target.size() < source_size && target.size() > longest_cut)
-        throw Error(ErrorCode::usage, fmt::format("{} cannot make a file shorter at this size", traits_of(layout.format).title))
+        throw Error(ErrorCode::usage,
+                    fmt::format("{} cannot make a file shorter at this size", traits_of(layout.format).title))
             .in("cut length")
             .wanted(fmt::format("a target of at most {} bytes", longest_cut))
             .found(fmt::format("{} bytes", target.size()))
@@ -67,7 +71,8 @@ void Writer::plan(std::uint64_t from, std::uint64_t to, bool changed) {
     far_end_ = to;
     const std::uint64_t reach = layout_.last_offset + most_in_record;
     if (far_end_ > reach)
-        throw Error(ErrorCode::usage, fmt::format("{} cannot reach a change this far into the file", traits_of(layout_.format).title))
+        throw Error(ErrorCode::usage,
+                    fmt::format("{} cannot reach a change this far into the file", traits_of(layout_.format).title))
             .at(std::max(from, reach))
             .in("offset")
             .wanted(fmt::format("changes below offset {}", reach))

@@ -42,7 +42,8 @@ void RecordPlan::add_all(std::uint64_t from, std::uint64_t to, bool changed) {
     while (from < to) {
         const ByteView rest = target_.subspan(from, to - from);
         const std::uint64_t equal = 1 + common_prefix(rest, rest.subspan(1));
-        const bool goes_on = from > start_ && target_[from] == target_[from - 1] && !atoms_.empty() && atoms_.back().is_run;
+        const bool goes_on =
+            from > start_ && target_[from] == target_[from - 1] && !atoms_.empty() && atoms_.back().is_run;
         // A run may continue past `to` into the next stretch; then even a short piece here belongs to it.
         std::uint64_t whole = equal;
         while (whole < least_run && from + whole < target_.size() && target_[from + whole] == target_[from]) ++whole;
@@ -76,13 +77,13 @@ void RecordPlan::add_atom(std::uint64_t from, std::uint64_t length, bool changed
     const std::uint64_t run_pieces = (length + most_in_record - 1) / most_in_record * (header_ + run_extra);
     std::uint64_t cost[states] = {never, never, never};
     if (!changed) cost[outside] = cheapest(atom.came_from[outside], {{outside, 0}, {literal, 0}, {run, 0}});
-    cost[literal] = cheapest(atom.came_from[literal],
-                             {{literal, length}, {outside, header_ + length}, {run, header_ + length}});
+    cost[literal] =
+        cheapest(atom.came_from[literal], {{literal, length}, {outside, header_ + length}, {run, header_ + length}});
     if (is_run)
-        cost[run] = cheapest(atom.came_from[run],
-                             {{run, atom.joins_previous ? run_pieces - (header_ + run_extra) : run_pieces},
-                              {outside, run_pieces},
-                              {literal, run_pieces}});
+        cost[run] =
+            cheapest(atom.came_from[run], {{run, atom.joins_previous ? run_pieces - (header_ + run_extra) : run_pieces},
+                                           {outside, run_pieces},
+                                           {literal, run_pieces}});
     std::copy(std::begin(cost), std::end(cost), std::begin(cost_));
     atoms_.push_back(atom);
     end_ = from + length;

@@ -44,7 +44,7 @@ private:
     void settle(std::vector<PlannedRecord>& records);
 
     ByteView target_;
-    std::uint64_t header_;             ///< bytes of a literal record besides its data
+    std::uint64_t header_;  ///< bytes of a literal record besides its data
     std::vector<Atom> atoms_;
     std::uint64_t start_ = 0, end_ = 0;  ///< of the atoms in hand
     std::uint64_t cost_[states] = {0, never, never};

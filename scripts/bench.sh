@@ -1,0 +1,64 @@
+#!/usr/bin/env bash
+# Apply and create of whole files against "cp --reflink=never" + "sync FILE" of the same file, in one run: medians of
+# five, warm cache, on the file system of build/. Then the same work in memory. Needs about 5 GB of disk.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+scripts/setup.sh >/dev/null
+scripts/build.sh bench
+PATH=$PWD/build/bench:$PWD/build/bench/bench:$PATH
+folder=build/bench-files
+mkdir -p "$folder"
+trap 'rm -rf "$folder"' EXIT
+
+# Seconds of one run of the command in $2…; the file $1 is removed before, outside the time.
+seconds() {
+    local out=$1 begin end
+    shift
+    rm -f "$out"
+    sync
+    begin=$EPOCHREALTIME
+    "$@" >/dev/null
+    end=$EPOCHREALTIME
+    echo $(( (${end/[.,]/} - ${begin/[.,]/}) ))
+}
+copy() { cp --reflink=never "$1" "$2" && sync "$2"; }
+middle() { sort -n | sed -n 3p; }
+
+# Peak of anonymous memory in KiB while the command runs, from /proc.
+anonymous() {
+    local peak=0 now
+    "$@" >/dev/null &
+    while now=$(awk '/^RssAnon/ {print $2}' /proc/$!/status 2>/dev/null) && [ -n "$now" ]; do
+        [ "$now" -gt "$peak" ] && peak=$now
+    done
+    wait $!
+    echo "$peak"
+}
+
+pair() {  # pair NAME SIZE EDITS FORMAT
+    local s=$folder/source t=$folder/target p=$folder/patch.ips o=$folder/out
+    make_bench_data "$2" "$3" "$s" "$t"
+    hotstitch create "$s" "$t" -o "$p" --format "$4" -q >/dev/null
+    cat "$s" "$t" >/dev/null
+    local cps='' applies='' creates='' cp apply create kib
+    for _ in 1 2 3 4 5; do
+        cps+="$(seconds "$o" copy "$s" "$o")"$'\n'
+        applies+="$(seconds "$o" hotstitch apply "$s" "$p" -o "$o" -q)"$'\n'
+        creates+="$(seconds "$p" hotstitch create "$s" "$t" -o "$p" --format "$4" -q)"$'\n'
+    done
+    cp=$(printf %s "$cps" | middle) apply=$(printf %s "$applies" | middle) create=$(printf %s "$creates" | middle)
+    rm -f "$o"
+    kib=$(anonymous hotstitch apply "$s" "$p" -o "$o" -q)
+    cmp -s "$o" "$t" || { echo "$1: the result is wrong" >&2; exit 1; }
+    awk -v n="$1" -v c="$cp" -v a="$apply" -v m="$create" -v k="$kib" 'BEGIN {
+        printf "%-16s cp+sync %7.3f s   apply %7.3f s = %.2f x   create %7.3f s = %.2f x   apply anonymous memory %.1f MiB\n",
+            n, c/1e6, a/1e6, a/c, m/1e6, m/c, k/1024 }'
+    rm -f "$s" "$t" "$p" "$o"
+}
+
+echo "Whole files (median of 5; x = times cp+sync of the source in the same run)"
+pair "16 MiB, ips" $((16 << 20)) 2000 ips
+pair "1 GiB, ips32" $((1 << 30)) 20000 ips32
+echo
+echo "In memory, 16 MiB of noise"
+memory_bench --benchmark_counters_tabular=true 2>/dev/null

@@ -1,0 +1,46 @@
+#!/usr/bin/env bash
+# The whole story on made-up data: describe, create, apply, verify, compare. Installs what is missing and builds.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+
+scripts/setup.sh
+scripts/build.sh release
+PATH=$PWD/build/release:$PATH
+folder=build/demo
+rm -rf "$folder"
+make_demo "$folder"
+mkdir "$folder/player"
+cd "$folder"
+
+say() { printf '\n\033[1m%s\033[0m\n' "$*"; }
+show() {  # prints the call, then runs it
+    printf '$ hotstitch'
+    for word in "$@"; do case $word in *[\ \(\)]*) printf ' "%s"' "$word" ;; *) printf ' %s' "$word" ;; esac; done
+    printf '\n'
+    hotstitch "$@"
+}
+[ -t 1 ] || say() { printf '\n%s\n' "$*"; }
+original="Kelp Harbour (Europe, revision 1).sfc"
+
+say "1. A maker has an original and a modified copy. What are they?"
+show describe "$original" "Night Tides.sfc"
+
+say "2. Only the difference is published, with the checksums that IPS itself cannot hold."
+show create "$original" "Night Tides.sfc" --checks
+mv "Night Tides.ips" "Night Tides.ips.checks.json" player/
+cp "$original" player/
+
+say "3. A player looks at the patch, then applies it to the original."
+cd player
+show describe "Night Tides.ips"
+show apply "$original" "Night Tides.ips"
+
+say "4. Did it take? Would it fit the other editions?"
+show verify "Night Tides.ips" "$original" --target "Night Tides.sfc"
+show verify "Night Tides.ips" "../Kelp Harbour (Europe, revision 0).sfc" "$original" "Night Tides.sfc"
+
+say "5. The wrong revision is refused before anything is written."
+show apply "../Kelp Harbour (Europe, revision 0).sfc" "Night Tides.ips" -o wrong.sfc || echo "(exit $?)"
+
+say "6. The player's copy and the maker's are the same, byte for byte."
+cmp "Night Tides.sfc" "../Night Tides.sfc" && echo "cmp: no difference"

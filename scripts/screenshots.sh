@@ -1,0 +1,56 @@
+#!/usr/bin/env bash
+# Takes one picture of each main command's output, on the demo data, in an xterm of about 1280x800 under Xvfb:
+# docs/screenshots/NAME.png. Give names to take only those; OUT=FOLDER puts them elsewhere.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+scripts/setup.sh xterm xvfb xauth imagemagick fonts-dejavu-core
+scripts/build.sh release
+
+out=${OUT:-$PWD/docs/screenshots}
+mkdir -p "$out"
+out=$(cd "$out" && pwd)
+export PATH=$PWD/build/release:$PATH
+# A neutral place, so that the paths in the pictures are nobody's.
+folder=/home/player/games
+mkdir -p "$folder" 2>/dev/null && [ -z "$(ls -A "$folder")" ] || { echo "needs an empty or new $folder" >&2; exit 1; }
+make_demo "$folder" && cd "$folder"
+mv "Kelp Harbour (Europe, revision 1).sfc" "Kelp Harbour.sfc"
+mv "Kelp Harbour (Europe, revision 0).sfc" "Kelp Harbour (revision 0).sfc"
+
+display=:$((RANDOM % 400 + 99))
+Xvfb "$display" -screen 0 1280x800x24 >/dev/null 2>&1 &
+server=$!
+trap 'kill $server 2>/dev/null; rm -rf "$folder"; rmdir --ignore-fail-on-non-empty "$(dirname "$folder")"' EXIT
+export DISPLAY=$display
+sleep 1
+
+wanted=("$@")
+shot() {  # shot NAME COMMAND
+    local name=$1 command=$2
+    if [ ${#wanted[@]} -gt 0 ] && ! printf '%s\n' "${wanted[@]}" | grep -qx "$name"; then
+        bash -c "$command" >/dev/null 2>&1 || true  # later pictures build on what it makes
+        return 0
+    fi
+    local ready=$out/.ready
+    rm -f "$ready"
+    # shellcheck disable=SC2016
+    COMMAND=$command READY=$ready xterm -fa 'DejaVu Sans Mono' -fs 11 -geometry 140x43+0+0 -bg '#16181d' -fg '#d8dee9' -b 12 +sb -xrm 'XTerm*color1: #e06c75' -xrm 'XTerm*color2: #8fc379' -xrm 'XTerm*color3: #e5c07b' \
+        -xrm 'XTerm*color9: #e06c75' -xrm 'XTerm*color10: #98c379' -xrm 'XTerm*color11: #e5c07b' \
+        -e bash -c 'printf "\033[?25l\033[1m$\033[0m %s\n" "$COMMAND"; bash -c "$COMMAND"; sleep 0.2; touch "$READY"; sleep 20' &
+    local terminal=$!
+    for _ in $(seq 100); do [ -e "$ready" ] && break; sleep 0.1; done
+    sleep 0.4
+    import -window root "$out/$name.png"
+    kill $terminal 2>/dev/null || true
+    wait $terminal 2>/dev/null || true
+    rm -f "$ready"
+}
+
+shot create 'hotstitch create "Kelp Harbour.sfc" "Night Tides.sfc" --checks'
+shot describe 'hotstitch describe "Night Tides.ips" --source "Kelp Harbour.sfc"'
+rm "Night Tides.sfc"
+shot apply 'hotstitch apply "Kelp Harbour.sfc" "Night Tides.ips"'
+shot verify 'hotstitch verify "Night Tides.ips" "Kelp Harbour (revision 0).sfc" "Kelp Harbour.sfc" "Night Tides.sfc"'
+shot apply-refused 'hotstitch apply "Kelp Harbour (revision 0).sfc" "Night Tides.ips" -o "Night Tides (r0).sfc"'
+rm -f -- *.checks.json "Night Tides.sfc"
+shot apply-unchecked 'hotstitch apply "Kelp Harbour.sfc" "Night Tides.ips"'
