@@ -18,6 +18,7 @@ namespace {
 using namespace hotstitch;
 
 constexpr std::size_t size = 16 << 20;
+const CreateOptions as_ips{.format = PatchFormat::ips};
 
 struct Pair {
     Bytes source, target, patch;
@@ -39,7 +40,7 @@ const Pair& pair_with(std::size_t edits) {
         const std::size_t at = random() % (size - 64);
         for (std::size_t j = 0; j < 1 + random() % 64; ++j) pair.target[at + j] = static_cast<std::byte>(random());
     }
-    pair.patch = hotstitch::create(pair.source, pair.target);
+    pair.patch = hotstitch::create(pair.source, pair.target, as_ips);
     return pair;
 }
 
@@ -74,7 +75,7 @@ BENCHMARK(IpsApply)->Arg(1'000)->Arg(100'000);
 
 void IpsCreateAndCheck(benchmark::State& state) {
     const Pair& pair = pair_with(static_cast<std::size_t>(state.range(0)));
-    for (auto _ : state) benchmark::DoNotOptimize(hotstitch::create(pair.source, pair.target));
+    for (auto _ : state) benchmark::DoNotOptimize(hotstitch::create(pair.source, pair.target, as_ips));
     report(state);
     state.counters["patch"] = static_cast<double>(pair.patch.size());
 }

@@ -5,6 +5,7 @@
 
 #include <CLI/CLI.hpp>
 #include <sstream>
+#include <tuple>
 
 #include "hotstitch/error.h"
 #include "hotstitch/version.h"
@@ -93,6 +94,86 @@ std::string first_line(std::string text) {
     return text.substr(0, text.find('\n'));
 }
 
+void declare(CLI::App& app, DescribeArguments& describe, Common& common) {
+    auto& command = *app.add_subcommand("describe", "What is this file; for a patch: what it needs and does");
+    command.add_option("FILE", describe.files, "Any files, patches too")->required();
+    command
+        .add_option("--source", describe.source,
+                    "The source of a patch: also counts how much of the patch stands in it")
+        ->type_name("FILE");
+    add_common(command, common);
+}
+
+void declare(CLI::App& app, ApplyArguments& apply, Common& common) {
+    auto& command = *app.add_subcommand("apply", "Make the patched file from a source and its patches");
+    command.add_option("SOURCE", apply.source, "The unpatched file, or - for standard input")->required();
+    command.add_option("PATCH", apply.patches, "The patch, or several, applied in this order; - for standard input")
+        ->required();
+    add_output(command, apply.output, "beside the source");
+    command.add_flag("--in-place", apply.in_place, "Replace the source itself; it is kept as a dated backup");
+    add_expect(command, apply.expect);
+    add_allow(command, common);
+    add_common(command, common);
+}
+
+void declare(CLI::App& app, CreateArguments& create, Common& common) {
+    auto& command = *app.add_subcommand("create", "Make a patch from a source and its modified copy");
+    command.add_option("SOURCE", create.source, "The unmodified file")->required();
+    command.add_option("TARGET", create.target, "The modified file")->required();
+    add_output(command, create.output, "beside the target");
+    add_format(command, create.format);
+    command.add_option("--metadata", create.metadata, "Keep this file's content in the patch (bps)")->type_name("FILE");
+    command.add_flag("--checks", create.checks,
+                     "Also write PATCH.checks.json: sizes and checksums that the format itself does not carry");
+    add_common(command, common);
+}
+
+void declare(CLI::App& app, VerifyArguments& verify, Common& common) {
+    auto& command = *app.add_subcommand("verify", "Does the patch fit these files; is that its result");
+    command.add_option("PATCH", verify.patch, "The patch")->required();
+    command.add_option("SOURCE", verify.sources, "Files it might be for");
+    command.add_option("--target", verify.target, "Is this file what the patch makes")->type_name("FILE");
+    add_expect(command, verify.expect);
+    add_common(command, common);
+}
+
+void declare(CLI::App& app, RecastArguments& recast, Common& common) {
+    auto& command = *app.add_subcommand("recast", "Write the same change in another patch format");
+    command.add_option("SOURCE", recast.source, "The unpatched file")->required();
+    command.add_option("PATCH", recast.patch, "The patch")->required();
+    add_output(command, recast.output, "beside the patch, with the new extension");
+    add_format(command, recast.format);
+    add_expect(command, recast.expect);
+    add_allow(command, common);
+    add_common(command, common);
+}
+
+void declare(CLI::App& app, OverlapArguments& overlap, Common& common) {
+    auto& command = *app.add_subcommand("overlap", "Do patches for one source touch the same places");
+    command.add_option("SOURCE", overlap.source, "The file they are all made for")->required();
+    command.add_option("PATCH", overlap.patches, "Two patches or more")->required();
+    add_allow(command, common);
+    add_common(command, common);
+}
+
+/// --help and --version are answers, not errors. Returns whether one of them was asked for.
+bool parse_or_answer(CLI::App& app, int argc, char** argv, std::string& answer) {
+    try {
+        app.parse(argc, argv);
+        return false;
+    } catch (const CLI::CallForHelp&) {
+        const auto chosen = app.get_subcommands();
+        answer = chosen.empty() ? app.help() : chosen.front()->help("hotstitch");
+    } catch (const CLI::CallForVersion& call) {
+        answer = std::string(call.what()) + "\n";
+    } catch (const CLI::ParseError& error) {
+        const auto chosen = app.get_subcommands();
+        throw Error(ErrorCode::usage, first_line(error.what()))
+            .hint(fmt::format("see hotstitch {}--help", chosen.empty() ? "" : chosen.front()->get_name() + " "));
+    }
+    return true;
+}
+
 }  // namespace
 
 Arguments parse_arguments(int argc, char** argv, Common& common) {
@@ -105,72 +186,25 @@ Arguments parse_arguments(int argc, char** argv, Common& common) {
     app.footer(
         "Exit codes: 0 done or yes, 1 no, 2 wrong call, 3 bad input, 4 system failure, 130 and 143 stopped.\n"
         "Each command has its own --help. The manual: man hotstitch");
-    DescribeArguments describe;
-    ApplyArguments apply;
-    CreateArguments create;
-    VerifyArguments verify;
-
-    auto* const describe_app = app.add_subcommand("describe", "What is this file; for a patch: what it needs and does");
-    describe_app->add_option("FILE", describe.files, "Any files, patches too")->required();
-    describe_app
-        ->add_option("--source", describe.source,
-                     "The source of a patch: also counts how much of the patch stands in it")
-        ->type_name("FILE");
-    add_common(*describe_app, common);
-
-    auto* const apply_app = app.add_subcommand("apply", "Make the patched file from a source and a patch");
-    apply_app->add_option("SOURCE", apply.source, "The unpatched file, or - for standard input")->required();
-    apply_app->add_option("PATCH", apply.patch, "The patch, or - for standard input")->required();
-    add_output(*apply_app, apply.output, "beside the source");
-    apply_app->add_flag("--in-place", apply.in_place, "Replace the source itself; it is kept as a dated backup");
-    add_expect(*apply_app, apply.expect);
-    add_allow(*apply_app, common);
-    add_common(*apply_app, common);
-
-    auto* const create_app = app.add_subcommand("create", "Make a patch from a source and its modified copy");
-    create_app->add_option("SOURCE", create.source, "The unmodified file")->required();
-    create_app->add_option("TARGET", create.target, "The modified file")->required();
-    add_output(*create_app, create.output, "beside the target");
-    add_format(*create_app, create.format);
-    create_app->add_flag("--checks", create.checks,
-                         "Also write PATCH.checks.json: sizes and checksums that the format itself does not carry");
-    add_common(*create_app, common);
-
-    auto* const verify_app = app.add_subcommand("verify", "Does the patch fit these files; is that its result");
-    verify_app->add_option("PATCH", verify.patch, "The patch")->required();
-    verify_app->add_option("SOURCE", verify.sources, "Files it might be for");
-    verify_app->add_option("--target", verify.target, "Is this file what the patch makes")->type_name("FILE");
-    add_expect(*verify_app, verify.expect);
-    add_common(*verify_app, common);
+    std::tuple<DescribeArguments, ApplyArguments, CreateArguments, VerifyArguments, RecastArguments, OverlapArguments>
+        commands;
+    std::apply([&](auto&... command) { (declare(app, command, common), ...); }, commands);
 
     Arguments result;
-    try {
-        app.parse(argc, argv);
-    } catch (const CLI::CallForAllHelp&) {
-        result.text = app.help("", CLI::AppFormatMode::All);
-        return result;
-    } catch (const CLI::CallForHelp&) {
-        const auto chosen = app.get_subcommands();
-        result.text = chosen.empty() ? app.help() : chosen.front()->help("hotstitch");
-        return result;
-    } catch (const CLI::CallForVersion& call) {
-        result.text = std::string(call.what()) + "\n";
-        return result;
-    } catch (const CLI::ParseError& error) {
-        const auto chosen = app.get_subcommands();
-        throw Error(ErrorCode::usage, first_line(error.what()))
-            .hint(fmt::format("see hotstitch {}--help", chosen.empty() ? "" : chosen.front()->get_name() + " "));
-    }
+    if (parse_or_answer(app, argc, argv, result.text)) return result;
     if (app.get_subcommands().empty())
-        throw Error(ErrorCode::usage, "no command was given")
-            .wanted("describe, apply, create or verify")
-            .hint("see hotstitch --help");
+        throw Error(ErrorCode::usage, "no command was given").hint("see hotstitch --help");
     result.command = app.get_subcommands().front()->get_name();
     result.common = common;
-    if (result.command == "describe") result.arguments = std::move(describe);
-    if (result.command == "apply") result.arguments = std::move(apply);
-    if (result.command == "create") result.arguments = std::move(create);
-    if (result.command == "verify") result.arguments = std::move(verify);
+    std::apply(
+        [&](auto&... command) {
+            // The commands stand in the order in which they were declared.
+            std::size_t index = 0;
+            const auto all = app.get_subcommands([](CLI::App*) { return true; });
+            ((all[index++] == app.get_subcommands().front() ? void(result.arguments = std::move(command)) : void()),
+             ...);
+        },
+        commands);
     return result;
 }
 

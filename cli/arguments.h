@@ -37,7 +37,8 @@ struct DescribeArguments {
 };
 
 struct ApplyArguments {
-    std::string source, patch;
+    std::string source;
+    std::vector<std::string> patches;
     OutputArguments output;
     bool in_place = false;
     Digests expect;
@@ -48,6 +49,19 @@ struct CreateArguments {
     OutputArguments output;
     std::optional<PatchFormat> format;
     bool checks = false;
+    std::string metadata;  ///< a file
+};
+
+struct RecastArguments {
+    std::string source, patch;
+    OutputArguments output;
+    std::optional<PatchFormat> format;
+    Digests expect;
+};
+
+struct OverlapArguments {
+    std::string source;
+    std::vector<std::string> patches;
 };
 
 struct VerifyArguments {
@@ -57,7 +71,8 @@ struct VerifyArguments {
     Digests expect;
 };
 
-using CommandArguments = std::variant<DescribeArguments, ApplyArguments, CreateArguments, VerifyArguments>;
+using CommandArguments = std::variant<DescribeArguments, ApplyArguments, CreateArguments, VerifyArguments,
+                                      RecastArguments, OverlapArguments>;
 
 struct Arguments {
     std::string command;  ///< "apply", …; empty: only `text` is to be printed

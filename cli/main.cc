@@ -29,6 +29,7 @@ bool has_argument(int argc, char** argv, std::string_view wanted) {
 std::string output_of(const CommandArguments& arguments) {
     if (const auto* apply = std::get_if<ApplyArguments>(&arguments)) return apply->output.path;
     if (const auto* create = std::get_if<CreateArguments>(&arguments)) return create->output.path;
+    if (const auto* recast = std::get_if<RecastArguments>(&arguments)) return recast->output.path;
     return {};
 }
 
@@ -59,7 +60,8 @@ int run_command(const Arguments& arguments, Report& report) {
                 .hint("name a file with -o, or leave out --json");
         std::visit([&](const auto& chosen) { run(chosen, context, report); }, arguments.arguments);
     } catch (const Error& error) {
-        const bool writes = arguments.command == "apply" || arguments.command == "create";
+        const bool writes = !output_of(arguments.arguments).empty() || arguments.command == "apply" ||
+                            arguments.command == "create" || arguments.command == "recast";
         report.conclude(error, writes ? " Nothing was written." : "");
         if (error.code() == ErrorCode::cancelled) {
             const auto code = stop_signal() == SIGTERM ? ExitCode::terminated : ExitCode::interrupted;

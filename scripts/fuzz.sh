@@ -7,7 +7,7 @@ cd "$(dirname "$0")/.."
 minutes=$1
 shift
 targets=("$@")
-[ ${#targets[@]} -gt 0 ] || targets=(ips apply)
+[ ${#targets[@]} -gt 0 ] || targets=(ips ups bps apply)
 
 scripts/setup.sh
 scripts/build.sh fuzz

@@ -48,7 +48,7 @@ TEST(Apply, ChecksWhatItIsTold) {
     };
     for (const Row& row : {Row{&Checks::patch, &ApplyOptions::allow_patch, ErrorCode::damaged},
                            Row{&Checks::source, &ApplyOptions::allow_source, ErrorCode::wrong_source},
-                           Row{&Checks::target, &ApplyOptions::allow_target, ErrorCode::wrong_target}}) {
+                           Row{&Checks::target, &ApplyOptions::allow_target, ErrorCode::damaged}}) {
         ApplyOptions wrong = right;
         (wrong.checks.*row.which).crc32 = Crc32{0x12345678};
         EXPECT_EQ(code_of(wrong), row.code);
@@ -148,10 +148,12 @@ TEST(Create, RefusesASinkThatCannotGiveBack) {
     EXPECT_THROW(create(MemorySource(bytes_of(source)), MemorySource(bytes_of(target)), sink), Error);
 }
 
+const CreateOptions as_ips{.format = PatchFormat::ips};
+
 TEST(Create, SaysWhatOldAppliersFailOn) {
     const auto demands = [](const std::string& from, const std::string& to) {
         MemorySink sink;
-        return create(MemorySource(bytes_of(from)), MemorySource(bytes_of(to)), sink).demands;
+        return create(MemorySource(bytes_of(from)), MemorySource(bytes_of(to)), sink, as_ips).demands;
     };
     EXPECT_FALSE(demands(source, target).any());
     EXPECT_TRUE(demands(source, target + "more").grows);

@@ -41,7 +41,7 @@ protected:
 
     TemporaryFolder folder;
     const Bytes source = demo::kelp_harbour(1), target = demo::night_tides(source),
-                patch = hotstitch::create(source, target);
+                patch = hotstitch::create(source, target, {.format = hotstitch::PatchFormat::ips});
 };
 
 TEST_F(CliApply, MakesTheTargetBesideTheSourceNamedAfterThePatch) {
@@ -49,7 +49,7 @@ TEST_F(CliApply, MakesTheTargetBesideTheSourceNamedAfterThePatch) {
     EXPECT_EQ(result.code, 0) << result.err;
     EXPECT_TRUE(contents(folder / "Night Tides.sfc") == target);
     EXPECT_TRUE(contents(folder / "Kelp Harbour.sfc") == source);
-    EXPECT_NE(result.out.find((folder / "Night Tides.sfc").string() + "; nothing could be checked."), std::string::npos)
+    EXPECT_NE(result.out.find((folder / "Night Tides.sfc").string() + ": nothing could be checked."), std::string::npos)
         << result.out;
     EXPECT_NE(result.out.find("Not checked: "), std::string::npos);
     EXPECT_NE(result.out.find("--expect"), std::string::npos);
@@ -112,7 +112,7 @@ TEST_F(CliApply, InPlaceKeepsABackup) {
 TEST_F(CliApply, ExpectedSourceDecides) {
     const ToolResult right = run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "--expect", source_crc()});
     EXPECT_EQ(right.code, 0);
-    EXPECT_NE(right.out.find("the source is right"), std::string::npos);
+    EXPECT_NE(right.out.find("the source is right"), std::string::npos) << right.out;
     const ToolResult wrong =
         run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "-o", "x.sfc", "--expect", "crc32:00000000"});
     EXPECT_EQ(wrong.code, 1);
@@ -177,6 +177,44 @@ TEST_F(CliApply, SwappedPlacesAreUnderstoodByContent) {
     EXPECT_EQ(result.code, 0) << result.err;
     EXPECT_NE(result.out.find("swapped places"), std::string::npos);
     EXPECT_TRUE(contents(folder / "Night Tides.sfc") == target);
+}
+
+TEST_F(CliApply, SeveralPatchesInOrderWithNoStageLeft) {
+    const Bytes foggy = demo::fog_signals(target);
+    folder.put("mods/Fog on top.bps", hotstitch::create(target, foggy));
+    folder.put("mods/Night Tides.bps", hotstitch::create(source, target));
+    const ToolResult both = run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.bps", "mods/Fog on top.bps"});
+    EXPECT_EQ(both.code, 0) << both.err;
+    EXPECT_TRUE(contents(folder / "Fog on top.sfc") == foggy);
+    EXPECT_NE(both.out.find("source and result are right."), std::string::npos) << both.out;
+    const auto before = folder.names();
+    const ToolResult wrong =
+        run({"apply", "Kelp Harbour.sfc", "mods/Fog on top.bps", "mods/Night Tides.bps", "-o", "x.sfc", "--json"});
+    EXPECT_EQ(wrong.code, 1);
+    EXPECT_EQ(wrong.json()["stage"], 1);
+    const ToolResult second =
+        run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.bps", "mods/Night Tides.bps", "-o", "x.sfc"});
+    EXPECT_EQ(second.code, 0);  // the second finds its own target and makes it again
+    EXPECT_NE(second.out.find("already patched"), std::string::npos);
+    fs::remove(folder / "x.sfc");
+    folder.put("mods/cut.bps", std::string(text_of(hotstitch::create(target, foggy)).substr(0, 40)));
+    EXPECT_EQ(run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.bps", "mods/cut.bps", "-o", "x.sfc"}).code, 3);
+    fs::remove(folder / "mods/cut.bps");
+    EXPECT_EQ(folder.names(), before);
+}
+
+TEST_F(CliApply, UpsGoesBackwardsAndResultsAreKnown) {
+    folder.put("mods/Night Tides.ups", hotstitch::create(source, target, {.format = hotstitch::PatchFormat::ups}));
+    folder.put("Night Tides.sfc", target);
+    const ToolResult back = run({"apply", "Night Tides.sfc", "mods/Night Tides.ups", "-o", "back.sfc", "--json"});
+    EXPECT_EQ(back.code, 0);
+    EXPECT_EQ(back.json()["reversed"], true);
+    EXPECT_TRUE(contents(folder / "back.sfc") == source);
+    // The default output would be the source itself: the reason is that it is the result.
+    folder.put("mods/Night Tides.bps", hotstitch::create(source, target));
+    const ToolResult again = run({"apply", "Night Tides.sfc", "mods/Night Tides.bps"});
+    EXPECT_EQ(again.code, 0);
+    EXPECT_NE(again.out.find("Already patched"), std::string::npos);
 }
 
 TEST_F(CliApply, WarnsOfAPatchForABiggerFile) {

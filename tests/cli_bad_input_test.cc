@@ -6,7 +6,7 @@
 #include "hotstitch/apply.h"
 #include "hotstitch/error.h"
 #include "lib/patch_makers.h"
-#include "lib/reference_ips.h"
+#include "lib/reference.h"
 #include "lib/run_tool.h"
 #include "lib/temporary_folder.h"
 

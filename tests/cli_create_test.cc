@@ -25,12 +25,27 @@ TEST(CliCreate, WritesTheCommittedDemoPatchesAgain) {
     for (const auto& [name, target] : mods) {
         const std::string mod(name);
         folder.put(mod + ".sfc", target);
-        const ToolResult result = run(folder, {"create", "source.sfc", mod + ".sfc", "--checks"});
-        EXPECT_EQ(result.code, 0) << result.err;
-        for (const char* ending : {".ips", ".ips.checks.json"})
-            EXPECT_TRUE(contents(folder / (mod + ending)) == contents(fs::path(DEMO_DATA) / (mod + ending)))
+        EXPECT_EQ(run(folder, {"create", "source.sfc", mod + ".sfc", "-o", mod + ".ips", "--checks"}).code, 0);
+        EXPECT_EQ(run(folder, {"create", "source.sfc", mod + ".sfc"}).code, 0);
+        EXPECT_EQ(run(folder, {"create", "source.sfc", mod + ".sfc", "--format", "ups"}).code, 0);
+        for (const std::string ending : {".ips", ".ips.checks.json", ".bps", ".ups"})
+            EXPECT_TRUE(mod + ending == "Longer Berths.ups" ||
+                        contents(folder / (mod + ending)) == contents(fs::path(DEMO_DATA) / (mod + ending)))
                 << mod << ending;
     }
+}
+
+TEST(CliCreate, KeepsMetadataWhereTheFormatCan) {
+    const TemporaryFolder folder;
+    folder.put("a", "1");
+    folder.put("b", "2");
+    folder.put("about.txt", "Night Tides \x1b[31m\xff by nobody");
+    EXPECT_EQ(run(folder, {"create", "a", "b", "--metadata", "about.txt"}).code, 0);
+    const ToolResult described = run(folder, {"describe", "b.bps"});
+    EXPECT_NE(described.out.find("Night Tides \\x1b[31m\\xff by nobody"), std::string::npos) << described.out;
+    const ToolResult refused = run(folder, {"create", "a", "b", "--metadata", "about.txt", "-o", "b.ups"});
+    EXPECT_EQ(refused.code, 2);
+    EXPECT_NE(refused.err.find("no place for metadata"), std::string::npos);
 }
 
 TEST(CliCreate, TellsWhatIsPublishedAndWhatOldAppliersFailOn) {
@@ -38,7 +53,7 @@ TEST(CliCreate, TellsWhatIsPublishedAndWhatOldAppliersFailOn) {
     folder.put("a.sfc", std::string(100, 'a') + "0123456789abcdefghijklmnopqrstuvwxyz");
     folder.put("b.sfc",
                std::string(80, 'b') + "0123456789abcdefghij" + "0123456789abcdefghijklmnopqrstuvwxyz" + "MORE");
-    const ToolResult result = run(folder, {"create", "a.sfc", "b.sfc", "--json"});
+    const ToolResult result = run(folder, {"create", "a.sfc", "b.sfc", "-o", "b.ips", "--json"});
     EXPECT_EQ(result.code, 0) << result.err;
     EXPECT_EQ(result.json()["own_bytes"], (nlohmann::json{{"literal", 24}, {"also_in_source", 20}})) << result.out;
     EXPECT_EQ(result.json()["demands"]["grows"], true);
@@ -53,7 +68,7 @@ TEST(CliCreate, ChoosesAFormatThatHoldsTheChange) {
     folder.put("a.img", big);
     big.back() = std::byte{1};
     folder.put("b.img", big);
-    const ToolResult chosen = run(folder, {"create", "a.img", "b.img"});
+    const ToolResult chosen = run(folder, {"create", "a.img", "b.img", "-o", "b.ips"});
     EXPECT_EQ(chosen.code, 0) << chosen.err;
     EXPECT_NE(chosen.out.find("chose ips32"), std::string::npos);
     EXPECT_TRUE(text_of(contents(folder / "b.ips")).starts_with("IPS32"));

@@ -8,7 +8,7 @@
 #include "hotstitch/patch_reader.h"
 #include "hotstitch/summary.h"
 #include "lib/patch_makers.h"
-#include "lib/reference_ips.h"
+#include "lib/reference.h"
 
 namespace hotstitch {
 namespace {

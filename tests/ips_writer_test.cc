@@ -8,11 +8,12 @@
 #include "hotstitch/error.h"
 #include "hotstitch/patch_reader.h"
 #include "lib/patch_makers.h"
-#include "lib/reference_ips.h"
+#include "lib/reference.h"
 
 namespace hotstitch {
 namespace {
 
+const CreateOptions as_ips{.format = PatchFormat::ips};
 using namespace std::string_literals;
 using makers::big_endian, makers::ips_record, makers::ips_run;
 
@@ -26,7 +27,7 @@ class IpsWrites : public testing::TestWithParam<Written> {};
 
 TEST_P(IpsWrites, ExactlyThis) {
     const Written& row = GetParam();
-    EXPECT_EQ(text_of(hotstitch::create(bytes_of(row.source), bytes_of(row.target))), row.patch);
+    EXPECT_EQ(text_of(hotstitch::create(bytes_of(row.source), bytes_of(row.target), as_ips)), row.patch);
 }
 
 const std::string abc = "abcdefghijklmnopqrstuvwxyz";
@@ -78,7 +79,7 @@ TEST(IpsWriter, NoPatchOfItsKindIsSmaller) {
         const std::string source(text_of(makers::file_like(random, makers::below(random, 120))));
         const Bytes changed = makers::modified(random, bytes_of(source));
         const std::string target(text_of(ByteView(changed)));
-        ASSERT_EQ(hotstitch::create(bytes_of(source), changed).size(), least_size(source, target))
+        ASSERT_EQ(hotstitch::create(bytes_of(source), changed, as_ips).size(), least_size(source, target))
             << hex(bytes_of(source)) << " -> " << hex(changed);
     }
 }
@@ -102,7 +103,7 @@ TEST(IpsWriter, NeverStartsARecordAtTheEndMarker) {
         for (std::int64_t i = row.from; i < row.to; ++i)
             at(i) = row.as_run ? std::byte{0x77} : static_cast<std::byte>(0x80 | (i * 7 & 0x7F));
         for (std::int64_t i = -row.also_before; i < 0; ++i) at(i) = static_cast<std::byte>(0x30 + (i & 7));
-        const Bytes patch = hotstitch::create(source, target);
+        const Bytes patch = hotstitch::create(source, target, as_ips);
         EXPECT_EQ(text_of(patch).substr(5).find("EOF"), patch.size() - 8) << row.from << ".." << row.to;
         EXPECT_TRUE(reference::apply_ips(patch, source) == target) << row.from << ".." << row.to;
         EXPECT_FALSE(open_patch(patch)->facts().overlapping);
@@ -122,12 +123,12 @@ TEST(IpsWriter, ReachesAsFarAsTheFormatAndNoFurther) {
     const Bytes source(mib16 + 0x20000);
     for (const std::size_t end : {mib16 - 1, mib16, mib16 + 1, mib16 + 0xFFFE}) {
         const Bytes target = changed_up_to(source, end);
-        EXPECT_TRUE(hotstitch::apply(hotstitch::create(source, target), source) == target) << end;
+        EXPECT_TRUE(hotstitch::apply(hotstitch::create(source, target, as_ips), source) == target) << end;
     }
     for (const std::size_t end : {mib16 + 0xFFFF, mib16 + 0x10000}) {
         const Bytes target = changed_up_to(source, end);
         try {
-            hotstitch::create(source, target);
+            hotstitch::create(source, target, as_ips);
             ADD_FAILURE() << "wrote past its reach";
         } catch (const Error& error) {
             EXPECT_EQ(error.code(), ErrorCode::usage);
@@ -137,8 +138,8 @@ TEST(IpsWriter, ReachesAsFarAsTheFormatAndNoFurther) {
                     target);
     }
     const ByteView cut = ByteView(source).first(mib16);
-    EXPECT_THROW(hotstitch::create(source, cut), Error);
-    EXPECT_EQ(hotstitch::apply(hotstitch::create(source, cut.first(mib16 - 1)), source).size(), mib16 - 1);
+    EXPECT_THROW(hotstitch::create(source, cut, as_ips), Error);
+    EXPECT_EQ(hotstitch::apply(hotstitch::create(source, cut.first(mib16 - 1), as_ips), source).size(), mib16 - 1);
     EXPECT_EQ(hotstitch::apply(hotstitch::create(source, cut, {.format = PatchFormat::ips32}), source).size(), mib16);
 }
 

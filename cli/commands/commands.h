@@ -19,6 +19,8 @@ struct Context {
 void run(const DescribeArguments& arguments, const Context& context, Report& report);
 void run(const ApplyArguments& arguments, const Context& context, Report& report);
 void run(const CreateArguments& arguments, const Context& context, Report& report);
+void run(const RecastArguments& arguments, const Context& context, Report& report);
+void run(const OverlapArguments& arguments, const Context& context, Report& report);
 void run(const VerifyArguments& arguments, const Context& context, Report& report);
 
 }  // namespace hotstitch::cli

@@ -45,21 +45,14 @@ std::optional<FoundChecks> find_checks(const InputFile& patch, Report& report) {
 }
 
 Checks joined_checks(const std::optional<FoundChecks>& found, const Digests& expect) {
-    Checks joined = found ? found->checks : Checks{};
-    for (const DigestMismatch& mismatch : compare(joined.source, expect))
+    Checks all = found ? found->checks : Checks{};
+    for (const DigestMismatch& mismatch : compare(all.source, expect))
         throw Error(ErrorCode::usage, fmt::format("--expect and {} contradict each other", found->path.string()))
             .in(mismatch.name)
             .wanted(fmt::format("{} (checks file)", mismatch.wanted))
             .found(fmt::format("{} (--expect)", mismatch.found));
-    const auto take = [](auto& into, const auto& from) {
-        if (from) into = from;
-    };
-    take(joined.source.size, expect.size);
-    take(joined.source.crc32, expect.crc32);
-    take(joined.source.md5, expect.md5);
-    take(joined.source.sha1, expect.sha1);
-    take(joined.source.sha256, expect.sha256);
-    return joined;
+    all.source = joined(all.source, expect);
+    return all;
 }
 
 void file_fact(Report& report, const std::string& key, const fs::path& path, const Digests& digests,
@@ -74,7 +67,12 @@ void file_fact(Report& report, const std::string& key, const fs::path& path, con
 }
 
 std::string patch_text(const PatchFacts& facts) {
-    return fmt::format("{}, {}", traits_of(facts.format).title, counted(facts.records, "record", "records"));
+    const auto [one, many] = [&]() -> std::pair<std::string_view, std::string_view> {
+        if (facts.format == PatchFormat::ups) return {"hunk", "hunks"};
+        if (facts.format == PatchFormat::bps) return {"action", "actions"};
+        return {"record", "records"};
+    }();
+    return fmt::format("{}, {}", traits_of(facts.format).title, counted(facts.records, one, many));
 }
 
 void shared_fact(Report& report, const SharedBytes& shared) {

@@ -11,6 +11,7 @@
 #include "hotstitch/fit.h"
 #include "hotstitch/shared_bytes.h"
 #include "hotstitch/summary.h"
+#include "render/escape.h"
 
 namespace hotstitch::cli {
 

@@ -16,7 +16,7 @@ namespace fs = std::filesystem;
 
 namespace {
 
-void warn_of_demands(const PatchDemands& demands, Report& report) {
+void state_demands(const PatchDemands& demands, bool ips, Report& report) {
     std::string list;
     const auto add = [&](bool wanted, std::string_view text) {
         if (wanted) list += fmt::format("{}{}", list.empty() ? "" : ", ", text);
@@ -26,13 +26,13 @@ void warn_of_demands(const PatchDemands& demands, Report& report) {
     add(demands.past_16_mib, "writes past 16 MiB");
     report.detail("demands",
                   Json{{"grows", demands.grows}, {"cuts", demands.cuts}, {"past_16_mib", demands.past_16_mib}});
-    if (demands.any()) report.warn(fmt::format("the patch {}, which some old IPS appliers get wrong", list));
+    if (ips && demands.any()) report.warn(fmt::format("the patch {}, which some old IPS appliers get wrong", list));
 }
 
-/// The named format, or the one of the output's extension, or the simplest.
+/// The named format, or the one of the output's extension, or the one that carries all checks.
 PatchFormat first_choice(const CreateArguments& arguments) {
     if (arguments.format) return *arguments.format;
-    return format_by_extension(fs::path(arguments.output.path).extension().string()).value_or(PatchFormat::ips);
+    return format_by_extension(fs::path(arguments.output.path).extension().string()).value_or(PatchFormat::bps);
 }
 
 struct Created {
@@ -45,10 +45,13 @@ struct Created {
 class Creation {
 public:
     Creation(const CreateArguments& arguments, const Context& context, const InputFile& source, const InputFile& target)
-        : arguments_(arguments), context_(context), source_(source), target_(target) {}
+        : arguments_(arguments), context_(context), source_(source), target_(target) {
+        if (!arguments.metadata.empty()) metadata_.emplace(arguments.metadata, context.progress);
+    }
 
     Created in_format(PatchFormat format) {
-        CreateOptions options{format, context_.limits, context_.progress};
+        const CreateOptions options{format, metadata_ ? metadata_->bytes() : ByteView(), context_.limits,
+                                    context_.progress};
         if (arguments_.output.path == "-") {
             ScratchFile scratch;
             Created created{create(source_, target_, scratch, options), "-", {}, {}};
@@ -87,7 +90,43 @@ private:
     const Context& context_;
     const InputFile& source_;
     const InputFile& target_;
+    std::optional<InputFile> metadata_;
 };
+
+/// In the named format; when none was named and IPS, chosen by the extension, cannot hold the change, in IPS32.
+Created create_in_fitting_format(const CreateArguments& arguments, const Context& context, const InputFile& source,
+                                 const InputFile& target, Report& report) {
+    Creation creation(arguments, context, source, target);
+    const PatchFormat format = first_choice(arguments);
+    try {
+        return creation.in_format(format);
+    } catch (const Error& error) {
+        const bool reach =
+            error.code() == ErrorCode::usage && (error.field() == "offset" || error.field() == "cut length");
+        if (arguments.format || format != PatchFormat::ips || !reach) throw;
+        report.warn(fmt::format("chose ips32, because {}; not every applier knows it", error.what()));
+        return creation.in_format(PatchFormat::ips32);
+    }
+}
+
+void state_patch(const Created& created, const CreateArguments& arguments, Report& report) {
+    const PatchFacts& facts = created.report.facts;
+    const bool has_checks = traits_of(facts.format).has_checks;
+    file_fact(report, "patch", created.path, {.size = facts.patch_size}, patch_text(facts));
+    if (created.backup) report.fact("backup", "backup", shown(*created.backup), as_utf8(created.backup->string()));
+    if (arguments.checks) {
+        const fs::path path = checks_path(created.path);
+        report.fact("checks_file", "checks", shown(path), as_utf8(path.string()));
+    }
+    shared_fact(report, created.shared);
+    report.fact("checked", "checked", "applied to the source, it makes the target, byte for byte",
+                Json::array({"result"}));
+    state_demands(created.report.demands, !has_checks, report);
+    if (!has_checks && !arguments.checks)
+        report.next(
+            "publish the source's checksum with the patch, or add --checks: the format itself cannot tell a wrong "
+            "source");
+}
 
 }  // namespace
 
@@ -104,37 +143,10 @@ void run(const CreateArguments& arguments, const Context& context, Report& repor
     file_fact(report, "source", source.path(), {.size = source.size()});
     file_fact(report, "target", target.path(), {.size = target.size()});
 
-    Creation creation(arguments, context, source, target);
-    const PatchFormat format = first_choice(arguments);
-    Created created;
-    try {
-        created = creation.in_format(format);
-    } catch (const Error& error) {
-        // Nobody asked for this format: take the one that can.
-        const bool reach =
-            error.code() == ErrorCode::usage && (error.field() == "offset" || error.field() == "cut length");
-        if (arguments.format || format != PatchFormat::ips || !reach) throw;
-        created = creation.in_format(PatchFormat::ips32);
-        report.warn(fmt::format("chose ips32, because {}; not every applier knows it", error.what()));
-    }
+    const Created created = create_in_fitting_format(arguments, context, source, target, report);
+    state_patch(created, arguments, report);
+    if (created.report.changes_nothing) report.warn("source and target are the same: the patch changes nothing");
     const bool to_stdout = created.path == "-";
-    file_fact(report, "patch", created.path, {.size = created.report.facts.patch_size},
-              patch_text(created.report.facts));
-    if (created.backup) report.fact("backup", "backup", shown(*created.backup), as_utf8(created.backup->string()));
-    if (arguments.checks) {
-        const fs::path path = checks_path(created.path);
-        report.fact("checks_file", "checks", shown(path), as_utf8(path.string()));
-    }
-    shared_fact(report, created.shared);
-    report.fact("checked", "checked", "applied to the source, it makes the target, byte for byte",
-                Json::array({"result"}));
-    warn_of_demands(created.report.demands, report);
-    if (created.report.facts.records == 0 && source.size() == target.size())
-        report.warn("source and target are the same: the patch changes nothing");
-    if (!arguments.checks)
-        report.next(
-            "publish the source's checksum with the patch, or add --checks: the format itself cannot tell a wrong "
-            "source");
     report.conclude(
         Mood::good, "made",
         fmt::format("Made {}: it makes the target.", to_stdout ? "the patch on standard output" : shown(created.path)),

@@ -23,20 +23,34 @@ void state_digests(Report& part, const InputFile& file, const Context& context) 
 
 void state_needs(Report& part, const PatchReader& patch, const PatchSummary& summary, bool source_given) {
     const PatchFacts& facts = patch.facts();
-    if (facts.reach != 0)
+    if (facts.reach != 0 && !traits_of(facts.format).has_checks)
         part.fact("reach", "last write", fmt::format("at offset {}", offset_text(facts.reach - 1)), facts.reach);
     if (facts.cut) part.fact("cut", "cuts to", size_text(*facts.cut), *facts.cut);
     if (source_given) part.fact("target_size", "makes", size_text(summary.target_size), summary.target_size);
-    const auto count = [](const EditCount& c) { return Json{{"edits", c.edits}, {"bytes", c.bytes}}; };
-    part.detail("edits", Json{{"literal", count(summary.literal)}, {"run", count(summary.run)}});
-    part.fact("edits", "literal",
-              fmt::format("{} in {}", counted(summary.literal.bytes, "byte", "bytes"),
-                          counted(summary.literal.edits, "piece", "pieces")),
-              part.facts().back().value);
-    part.fact(
-        "edits", "runs",
-        fmt::format("{} in {}", counted(summary.run.bytes, "byte", "bytes"), counted(summary.run.edits, "run", "runs")),
-        part.facts().back().value);
+    struct Row {
+        const char* key;
+        const char* label;
+        const EditCount& count;
+    };
+    const Row rows[] = {{"same_place", "unchanged", summary.same_place},
+                        {"moved", "moved", summary.moved},
+                        {"repeated", "repeated", summary.repeated},
+                        {"literal", "literal", summary.literal},
+                        {"run", "runs", summary.run},
+                        {"xored", "differences", summary.xored}};
+    Json value = Json::object();
+    for (const Row& row : rows) value[row.key] = {{"edits", row.count.edits}, {"bytes", row.count.bytes}};
+    for (const Row& row : rows)
+        if (row.count.edits != 0)
+            part.fact("edits", row.label,
+                      fmt::format("{} in {}", counted(row.count.bytes, "byte", "bytes"),
+                                  counted(row.count.edits, "piece", "pieces")),
+                      value);
+    if (summary.target_size != 0) {
+        const double share = 100.0 * static_cast<double>(summary.literal.bytes + summary.xored.bytes) /
+                             static_cast<double>(summary.target_size);
+        part.fact("new_share", "new", fmt::format("{:.2f} % of the target", share), share);
+    }
     if (facts.overlapping) part.note("records jump back or overlap; the last one wins");
 }
 
@@ -85,16 +99,18 @@ void describe_patch(const InputFile& file, const std::string& source_name, const
         const bool cut = facts.metadata.size() < facts.metadata_size;
         part.fact("metadata", "metadata", escaped(facts.metadata) + (cut ? " …" : ""), as_utf8(facts.metadata));
     }
+    state_wish(part, "needs", "needs source", facts.source);
+    state_wish(part, "makes", "makes target", facts.target);
     const auto found = find_checks(file, part);
-    bool belongs = false;
+    bool known = !facts.source.empty();
     if (found) {
-        belongs = compare(found->checks.patch, digest(file, choice_for(found->checks.patch))).empty();
+        known = compare(found->checks.patch, digest(file, choice_for(found->checks.patch))).empty();
         state_wish(part, "needs", "needs source", found->checks.source);
         state_wish(part, "makes", "makes target", found->checks.target);
-        if (!belongs) part.warn("the checks file was written for another version of this patch");
+        if (!known) part.warn("the checks file was written for another version of this patch");
     }
     if (source) shared_fact(part, count_shared(*patch, *source, context.limits, context.progress));
-    if (!belongs)
+    if (!known)
         part.unchecked("which source it needs: the format carries no checksum, and no checks file lies beside it");
     file.check_intact();
     part.conclude(Mood::good, "patch", fmt::format("{} is a patch: {}.", shown(file.path()), patch_text(facts)),

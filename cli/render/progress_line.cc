@@ -33,7 +33,7 @@ void ProgressLine::draw(const ProgressState& state, Clock::time_point now) {
     const double done = static_cast<double>(state.done), total = static_cast<double>(state.total);
     if (state.total != 0) {
         const double share = std::min(done / total, 1.0);
-        const int filled = static_cast<int>(share * width);
+        const auto filled = static_cast<int>(share * width);
         for (int i = 0; i < width; ++i) line += i < filled ? "━" : "·";
         line += fmt::format(" {:3.0f} %", share * 100);
     }

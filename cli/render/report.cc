@@ -14,8 +14,8 @@ void Report::conclude(Mood mood, std::string answer, std::string sentence, ExitC
 }
 
 void Report::conclude(const Error& error, std::string_view reassurance) {
-    conclude(Mood::bad, std::string(name_of(error.code())), "Stopped: " + escaped(error.what()) + "." + std::string(reassurance),
-             exit_code_for(error.code()));
+    conclude(Mood::bad, std::string(name_of(error.code())),
+             "Stopped: " + escaped(error.what()) + "." + std::string(reassurance), exit_code_for(error.code()));
     is_error_ = true;
     const bool by_check = error.code() == ErrorCode::wrong_source || error.code() == ErrorCode::wrong_target;
     if (!error.field().empty())

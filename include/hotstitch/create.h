@@ -12,7 +12,9 @@
 namespace hotstitch {
 
 struct CreateOptions {
-    PatchFormat format = PatchFormat::ips;
+    PatchFormat format = PatchFormat::bps;
+    /// BPS: kept in the patch as it is.
+    ByteView metadata{};
     Limits limits{};
     Progress progress{};
 };
@@ -28,6 +30,7 @@ struct PatchDemands {
 struct CreateReport {
     PatchFacts facts;  ///< of the patch, as read back
     PatchDemands demands;
+    bool changes_nothing = false;  ///< source and target are the same
 };
 
 /// Writes the patch into `patch`, reads it back, applies it and compares the result with `target` before it

@@ -95,6 +95,9 @@ struct DigestMismatch {
 /// Every value of `wanted` that `found` has and that differs. Values that `found` lacks are no mismatch.
 HOTSTITCH_EXPORT std::vector<DigestMismatch> compare(const Digests& wanted, const Digests& found);
 
+/// The values of `a`, and of `b` where `a` has none.
+HOTSTITCH_EXPORT Digests joined(Digests a, const Digests& b);
+
 /// Adds one "sha256:HEX", "sha1:HEX", "md5:HEX", "crc32:HEX" or "size:BYTES" to `digests`.
 /// Throws Error(usage) on an unknown name, a wrong number of digits, or a second value of a kind that differs.
 HOTSTITCH_EXPORT void add_digest(Digests& digests, std::string_view text);

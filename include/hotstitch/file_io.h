@@ -89,6 +89,8 @@ class HOTSTITCH_EXPORT ScratchFile final : public ByteSink {
 public:
     ScratchFile();
     ~ScratchFile() override;
+    ScratchFile(ScratchFile&&) noexcept;
+    ScratchFile& operator=(ScratchFile&&) noexcept;
     void reserve(std::uint64_t size) override;
     void write(ByteView bytes) override;
     void read_back(std::uint64_t offset, MutableByteView into) const override;

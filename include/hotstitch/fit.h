@@ -28,6 +28,8 @@ struct Fit {
     std::vector<DigestMismatch> mismatches;  ///< why it does not fit
     /// How far past the source's end the first record that begins there begins, in bytes; 0: none does.
     std::uint64_t starts_past_end = 0;
+    /// UPS: the file is the target, and the patch makes the source of it.
+    bool reversed = false;
     /// Whether the patch writes nothing at all.
     bool changes_nothing = false;
 };
@@ -35,7 +37,7 @@ struct Fit {
 /// A record that begins further past the source's end than this was likely made for a bigger file.
 inline constexpr std::uint64_t far_past_end = 64 << 10;
 
-/// `wanted`: checks from beside the patch, joined with those in it. Reads the source once when there is
+/// `wanted`: checks from beside the patch; those in it are known. Reads the source once when there is
 /// anything to check, otherwise only where the patch writes. Throws Error(io), Error(cancelled).
 HOTSTITCH_EXPORT Fit fit(const PatchReader& patch, const ByteSource& source, const Checks& wanted,
                          const Progress& progress = {});

@@ -11,7 +11,7 @@
 
 namespace hotstitch {
 
-enum class PatchFormat { ips, ips32 };
+enum class PatchFormat { ips, ips32, ups, bps };
 
 /// One row of the format table.
 struct FormatTraits {
@@ -21,6 +21,7 @@ struct FormatTraits {
     std::string_view extension;  ///< with its dot: ".ips"
     std::string_view magic;      ///< the bytes a patch starts with
     bool has_checks;             ///< carries checksums of source and target
+    bool reversible;             ///< a patch also makes the source of the target
     bool by_extension;           ///< chosen by the extension of the output when no format is named
 };
 

@@ -18,10 +18,15 @@ public:
     virtual void finish() = 0;
 };
 
-/// A writer for the target of which the edits will be told. The target, which must outlive the writer,
-/// is at hand because a format may store more than the edits say (IPS merges short gaps).
-/// Throws Error(usage), by name, when the format cannot hold the change, and which one can.
-HOTSTITCH_EXPORT std::unique_ptr<PatchWriter> make_patch_writer(PatchFormat format, std::uint64_t source_size,
-                                                                ByteView target, ByteSink& patch);
+struct WriterOptions {
+    /// BPS: kept in the patch as it is, by convention UTF-8 text. Other formats have no place for it.
+    ByteView metadata{};
+};
+
+/// A writer for the edits that make `target` from `source`. Both must outlive the writer; they are at hand
+/// because a format may store more than the edits say (IPS merges short gaps, UPS stores differences).
+/// Throws Error(usage), by name, when the format cannot hold the change or the options, and which one can.
+HOTSTITCH_EXPORT std::unique_ptr<PatchWriter> make_patch_writer(PatchFormat format, ByteView source, ByteView target,
+                                                                ByteSink& patch, const WriterOptions& options = {});
 
 }  // namespace hotstitch

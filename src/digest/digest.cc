@@ -134,6 +134,15 @@ std::vector<DigestMismatch> compare(const Digests& wanted, const Digests& found)
     return out;
 }
 
+Digests joined(Digests a, const Digests& b) {
+    if (!a.size) a.size = b.size;
+    if (!a.crc32) a.crc32 = b.crc32;
+    if (!a.md5) a.md5 = b.md5;
+    if (!a.sha1) a.sha1 = b.sha1;
+    if (!a.sha256) a.sha256 = b.sha256;
+    return a;
+}
+
 void add_digest(Digests& digests, std::string_view text) {
     const std::size_t colon = text.find(':');
     const std::string_view name = text.substr(0, colon);

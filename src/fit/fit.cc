@@ -71,13 +71,18 @@ DigestChoice either(DigestChoice a, DigestChoice b) {
     return {a.crc32 || b.crc32, a.md5 || b.md5, a.sha1 || b.sha1, a.sha256 || b.sha256};
 }
 
-}  // namespace
+/// What of `wanted` the file is not, each check told once.
+std::vector<DigestMismatch> mismatches_of(const Digests& in_patch, const Digests& beside, const Digests& found) {
+    std::vector<DigestMismatch> all = compare(in_patch, found);
+    for (DigestMismatch& other : compare(beside, found))
+        if (std::none_of(all.begin(), all.end(),
+                         [&](const auto& m) { return m.name == other.name && m.wanted == other.wanted; }))
+            all.push_back(std::move(other));
+    return all;
+}
 
-Fit fit(const PatchReader& patch, const ByteSource& source, const Checks& wanted, const Progress& progress) {
-    Fit result;
-    const DigestChoice choice = either(choice_for(wanted.source), choice_for(wanted.target));
-    result.source = digest(source, choice, progress, Phase::checking_source);
-    result.mismatches = compare(wanted.source, result.source);
+/// What only the edits themselves can tell: does the file hold them already, do they begin far past its end.
+void look_at_edits(const PatchReader& patch, const ByteSource& source, Fit& result, bool& holds_all) {
     if (patch.facts().reach > source.size()) {
         PastEndCheck past_end(source.size());
         patch.read(source.size(), past_end);
@@ -85,15 +90,36 @@ Fit fit(const PatchReader& patch, const ByteSource& source, const Checks& wanted
     }
     SamePlaceCheck same_place(source);
     patch.read(source.size(), same_place);
-    const bool holds_all = same_place.same() && patch.target_size(source.size()) == source.size();
+    holds_all = same_place.same() && patch.target_size(source.size()) == source.size();
     result.changes_nothing = holds_all && !same_place.writes();
-    const bool is_target = wanted.target.empty() ? holds_all : compare(wanted.target, result.source).empty();
-    if (!wanted.source.empty() && result.mismatches.empty())
+}
+
+}  // namespace
+
+Fit fit(const PatchReader& patch, const ByteSource& source, const Checks& wanted, const Progress& progress) {
+    const PatchFacts& facts = patch.facts();
+    const Digests target = joined(facts.target, wanted.target);
+    const bool any_source_check = !facts.source.empty() || !wanted.source.empty();
+    Fit result;
+    const DigestChoice choice = either(either(choice_for(facts.source), choice_for(wanted.source)), choice_for(target));
+    result.source = digest(source, choice, progress, Phase::checking_source);
+    result.mismatches = mismatches_of(facts.source, wanted.source, result.source);
+    bool is_target = !target.empty() && compare(target, result.source).empty();
+    if (!traits_of(facts.format).has_checks) {
+        bool holds_all = false;
+        look_at_edits(patch, source, result, holds_all);
+        if (target.empty()) is_target = holds_all;
+    } else {
+        result.changes_nothing = compare(facts.source, facts.target).empty();
+    }
+    if (any_source_check && result.mismatches.empty()) {
         result.answer = FitAnswer::fits;
-    else if (is_target && !result.changes_nothing)
-        result.answer = FitAnswer::already_patched;
-    else if (!result.mismatches.empty())
+    } else if (is_target && !result.changes_nothing) {
+        result.reversed = traits_of(facts.format).reversible;
+        result.answer = result.reversed ? FitAnswer::fits : FitAnswer::already_patched;
+    } else if (!result.mismatches.empty()) {
         result.answer = FitAnswer::does_not_fit;
+    }
     source.check_intact();
     return result;
 }

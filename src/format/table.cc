@@ -7,32 +7,66 @@
 #include <array>
 #include <cctype>
 
+#include "format/bps/bps_reader.h"
+#include "format/bps/bps_writer.h"
 #include "format/ips/ips_reader.h"
 #include "format/ips/ips_writer.h"
+#include "format/ups/ups_reader.h"
+#include "format/ups/ups_writer.h"
 #include "hotstitch/error.h"
 #include "hotstitch/recognise.h"
 
 namespace hotstitch {
 namespace {
 
+void refuse_metadata(std::string_view title, const WriterOptions& options) {
+    if (!options.metadata.empty())
+        throw Error(ErrorCode::usage, fmt::format("{} has no place for metadata", title))
+            .in("metadata")
+            .hint("use bps");
+}
+
 template <const ips::Layout& layout>
 std::unique_ptr<PatchReader> open_ips(ByteView patch, const Limits& limits) {
     return std::make_unique<ips::Reader>(patch, layout, limits);
 }
 template <const ips::Layout& layout>
-std::unique_ptr<PatchWriter> write_ips(std::uint64_t source_size, ByteView target, ByteSink& patch) {
-    return std::make_unique<ips::Writer>(layout, source_size, target, patch);
+std::unique_ptr<PatchWriter> write_ips(ByteView source, ByteView target, ByteSink& patch,
+                                       const WriterOptions& options) {
+    refuse_metadata("IPS", options);
+    return std::make_unique<ips::Writer>(layout, source.size(), target, patch);
 }
 
+std::unique_ptr<PatchWriter> write_ups(ByteView source, ByteView target, ByteSink& patch,
+                                       const WriterOptions& options) {
+    refuse_metadata("UPS", options);
+    return std::make_unique<ups::Writer>(source, target, patch);
+}
+
+std::unique_ptr<PatchWriter> write_bps(ByteView source, ByteView target, ByteSink& patch,
+                                       const WriterOptions& options) {
+    return std::make_unique<bps::Writer>(source, target, patch, options.metadata);
+}
+
+template <class Reader>
+std::unique_ptr<PatchReader> open_as(ByteView patch, const Limits& limits) {
+    return std::make_unique<Reader>(patch, limits);
+}
+
+// id, name, title, extension, magic, has checks, reversible, chosen by extension; copies from anywhere; open, write
 constexpr std::array table{
-    Format{{PatchFormat::ips, "ips", "IPS", ".ips", ips::ips.magic, false, true},
+    Format{{PatchFormat::ips, "ips", "IPS", ".ips", ips::ips.magic, false, false, true},
            false,
            open_ips<ips::ips>,
            write_ips<ips::ips>},
-    Format{{PatchFormat::ips32, "ips32", "IPS32", ".ips", ips::ips32.magic, false, false},
+    Format{{PatchFormat::ips32, "ips32", "IPS32", ".ips", ips::ips32.magic, false, false, false},
            false,
            open_ips<ips::ips32>,
            write_ips<ips::ips32>},
+    Format{
+        {PatchFormat::ups, "ups", "UPS", ".ups", ups::magic, true, true, true}, false, open_as<ups::Reader>, write_ups},
+    Format{
+        {PatchFormat::bps, "bps", "BPS", ".bps", bps::magic, true, false, true}, true, open_as<bps::Reader>, write_bps},
 };
 
 constexpr auto all_traits = [] {
@@ -100,9 +134,9 @@ std::unique_ptr<PatchReader> open_patch(ByteView patch, const Limits& limits) {
     return format_of(*format).open(patch, limits);
 }
 
-std::unique_ptr<PatchWriter> make_patch_writer(PatchFormat format, std::uint64_t source_size, ByteView target,
-                                               ByteSink& patch) {
-    return format_of(format).write(source_size, target, patch);
+std::unique_ptr<PatchWriter> make_patch_writer(PatchFormat format, ByteView source, ByteView target, ByteSink& patch,
+                                               const WriterOptions& options) {
+    return format_of(format).write(source, target, patch, options);
 }
 
 }  // namespace hotstitch

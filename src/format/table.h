@@ -14,7 +14,8 @@ struct Format {
     /// Which edits the format can express decides what the matcher looks for.
     bool copies_from_anywhere;
     std::unique_ptr<PatchReader> (*open)(ByteView patch, const Limits& limits);
-    std::unique_ptr<PatchWriter> (*write)(std::uint64_t source_size, ByteView target, ByteSink& patch);
+    std::unique_ptr<PatchWriter> (*write)(ByteView source, ByteView target, ByteSink& patch,
+                                          const WriterOptions& options);
 };
 
 std::span<const Format> format_table() noexcept;

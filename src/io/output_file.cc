@@ -210,6 +210,8 @@ ScratchFile::ScratchFile() {
     state_ = std::make_unique<State>(State{FileWriter(std::move(descriptor), folder / "scratch")});
 }
 ScratchFile::~ScratchFile() = default;
+ScratchFile::ScratchFile(ScratchFile&&) noexcept = default;
+ScratchFile& ScratchFile::operator=(ScratchFile&&) noexcept = default;
 
 void ScratchFile::reserve(std::uint64_t size) {
     state_->writer.reserve(size);

@@ -1,5 +1,7 @@
 // SPDX-License-Identifier: MIT
-#include "match/in_place.h"
+// For formats that know a byte only by its place: what stands at the same offset in both files is copied,
+// everything else is literal.
+#include "match/match.h"
 
 #include <algorithm>
 #include <cstring>
@@ -25,6 +27,11 @@ std::size_t common_difference(ByteView a, ByteView b) noexcept {
 }
 
 }  // namespace
+
+Flow match(ByteView source, ByteView target, const MatchOptions& options, EditSink& sink, Meter& meter) {
+    return options.anywhere ? match_anywhere(source, target, options.memory, sink, meter)
+                            : match_in_place(source, target, sink, meter);
+}
 
 Flow match_in_place(ByteView source, ByteView target, EditSink& sink, Meter& meter) {
     // Pieces keep the progress callback alive on long equal or different stretches.

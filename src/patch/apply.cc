@@ -81,15 +81,6 @@ void note_or_throw(std::vector<DigestMismatch>&& mismatches, bool allowed, Error
     overridden.insert(overridden.end(), mismatches.begin(), mismatches.end());
 }
 
-Digests joined(Digests a, const Digests& b) {
-    if (!a.size) a.size = b.size;
-    if (!a.crc32) a.crc32 = b.crc32;
-    if (!a.md5) a.md5 = b.md5;
-    if (!a.sha1) a.sha1 = b.sha1;
-    if (!a.sha256) a.sha256 = b.sha256;
-    return a;
-}
-
 ApplyReport apply_checked(ByteView patch, const ByteSource& source, ByteSink& target, const ApplyOptions& options) {
     ApplyReport report;
     note_or_throw(compare(options.checks.patch, digest(MemorySource(patch), choice_for(options.checks.patch))),
@@ -103,22 +94,33 @@ ApplyReport apply_checked(ByteView patch, const ByteSource& source, ByteSink& ta
                       "this is not the source the patch was made for",
                       "look for the exact revision and region that the patch's author names", report.overridden);
 
-    const std::uint64_t size = reader->target_size(source.size());
+    // A file that is the target already is made again by copying it: most formats could not even read it.
+    const bool copies = report.fit.answer == FitAnswer::already_patched;
+    const std::uint64_t size = copies ? source.size() : reader->target_size(source.size());
     check_output_budget(size, source.size(), patch.size(), options.limits);
     target.reserve(size);
-    const Digests wanted = joined(reader->facts().target, options.checks.target);
+    const PatchFacts& facts = reader->facts();
+    const Digests wanted =
+        report.fit.reversed ? joined(facts.source, options.checks.source) : joined(facts.target, options.checks.target);
     DigestChoice choice = choice_for(wanted);
     choice.crc32 = true;
     DigestingSink digesting(target, choice);
     TargetBuilder builder(source, digesting, size, options.progress, Phase::writing);
-    reader->read(source.size(), builder);
+    if (!copies)
+        reader->read(source.size(), builder);
+    else if (size != 0)
+        builder.put(Edit::copy_source(0, size));
     builder.finish();
     report.target = digesting.finish();
     report.target_checked = !wanted.empty();
-    note_or_throw(compare(wanted, report.target), options.allow_target, ErrorCode::wrong_target,
-                  "the result is not what the patch should make",
-                  "the source is likely not the right one; look for the revision and region that the author names",
-                  report.overridden);
+    // From the right source, only a damaged patch (or wrong checks) makes a wrong result.
+    const bool source_right = report.fit.answer == FitAnswer::fits;
+    note_or_throw(
+        compare(wanted, report.target), options.allow_target,
+        source_right ? ErrorCode::damaged : ErrorCode::wrong_target, "the result is not what the patch should make",
+        source_right ? "the source is right, so the patch or its checks are wrong; tell the patch's author"
+                     : "the source is likely not the right one; look for the revision and region that the author names",
+        report.overridden);
     report.made = true;
     return report;
 }

@@ -7,7 +7,7 @@
 #include "format/table.h"
 #include "hotstitch/apply.h"
 #include "hotstitch/error.h"
-#include "match/in_place.h"
+#include "match/match.h"
 #include "patch/inputs.h"
 
 namespace hotstitch {
@@ -23,9 +23,10 @@ CreateReport create(const ByteSource& source, const ByteSource& target, ByteSink
         Bytes source_storage, target_storage;
         const ByteView old_bytes = whole_of(source, source_storage, options.limits);
         const ByteView new_bytes = whole_of(target, target_storage, options.limits);
-        const auto writer = make_patch_writer(options.format, old_bytes.size(), new_bytes, patch);
+        const auto writer = make_patch_writer(options.format, old_bytes, new_bytes, patch, {options.metadata});
         Meter meter(options.progress, Phase::comparing, new_bytes.size());
-        match_in_place(old_bytes, new_bytes, *writer, meter);
+        const MatchOptions how{format_of(options.format).copies_from_anywhere, options.limits.memory};
+        match(old_bytes, new_bytes, how, *writer, meter);
         writer->finish();
 
         const auto written = patch.written();
@@ -43,7 +44,9 @@ CreateReport create(const ByteSource& source, const ByteSource& target, ByteSink
                 .at(check.first_difference)
                 .in("target")
                 .hint("run it again; if it stays, please report both files' sizes");
-        return CreateReport{reader->facts(), demands_of(*reader, source.size())};
+        const bool same =
+            old_bytes.size() == new_bytes.size() && common_prefix(old_bytes, new_bytes) == old_bytes.size();
+        return CreateReport{reader->facts(), demands_of(*reader, source.size()), same};
     });
 }
 

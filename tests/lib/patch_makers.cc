@@ -3,6 +3,8 @@
 
 #include <algorithm>
 
+#include "hotstitch/digest.h"
+
 namespace makers {
 
 Bytes bytes(std::string_view text) {
@@ -22,6 +24,46 @@ std::string ips_record(std::uint64_t offset, std::string_view data, std::size_t 
 
 std::string ips_run(std::uint64_t offset, std::uint64_t length, char value, std::size_t offset_width) {
     return big_endian(offset, offset_width) + big_endian(0, 2) + big_endian(length, 2) + value;
+}
+
+std::string vlv(std::uint64_t value) {
+    std::string out;
+    while (true) {
+        const auto low = static_cast<char>(value & 0x7F);
+        value >>= 7;
+        if (value == 0) return out + static_cast<char>(low | 0x80);
+        out += low;
+        --value;
+    }
+}
+
+Bytes with_footer(std::string_view body, ByteView source, ByteView target) {
+    Bytes patch = bytes(body);
+    const auto put = [&](hotstitch::Crc32 crc) {
+        for (int i = 0; i < 4; ++i) patch.push_back(static_cast<std::byte>(crc.value >> (8 * i)));
+    };
+    put(hotstitch::crc32(source));
+    put(hotstitch::crc32(target));
+    put(hotstitch::crc32(patch));
+    return patch;
+}
+
+void put_crcs_right(Bytes& patch, ByteView source) {
+    if (patch.size() < 16) return;
+    const Bytes target_crc(patch.end() - 8, patch.end() - 4);
+    patch.resize(patch.size() - 12);
+    patch = with_footer(hotstitch::text_of(patch), source, {});
+    std::copy(target_crc.begin(), target_crc.end(), patch.end() - 8);
+    patch.resize(patch.size() - 4);
+    const std::uint32_t crc = hotstitch::crc32(patch).value;
+    for (int i = 0; i < 4; ++i) patch.push_back(static_cast<std::byte>(crc >> (8 * i)));
+}
+
+std::string bps_action(unsigned kind, std::uint64_t length) {
+    return vlv((length - 1) << 2 | kind);
+}
+std::string bps_move(std::int64_t distance) {
+    return vlv(static_cast<std::uint64_t>(distance < 0 ? -distance : distance) << 1 | (distance < 0 ? 1U : 0U));
 }
 
 std::uint64_t below(Random& random, std::uint64_t bound) {

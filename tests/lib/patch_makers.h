@@ -27,6 +27,15 @@ std::uint64_t below(Random& random, std::uint64_t bound);
 Bytes file_like(Random& random, std::size_t size);
 /// A modified copy: bytes changed, runs filled, grown or cut.
 Bytes modified(Random& random, ByteView source);
+/// The integers of UPS and BPS.
+std::string vlv(std::uint64_t value);
+/// "UPS1" or "BPS1" and what follows, closed with the CRCs of source, target and patch.
+Bytes with_footer(std::string_view body, ByteView source, ByteView target);
+/// Sets the footer of a UPS or BPS patch to the CRC of the source and of the patch, if it is long enough.
+void put_crcs_right(Bytes& patch, ByteView source);
+std::string bps_action(unsigned kind, std::uint64_t length);
+std::string bps_move(std::int64_t distance);
+
 /// A valid IPS or IPS32 patch with records in any order, overlaps, runs, cuts and metadata.
 Bytes random_ips(Random& random);
 /// The patch with bits flipped, cut, or spliced with another.

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-#include "lib/reference_ips.h"
+#include "lib/reference.h"
 
 #include <cstdint>
 #include <nlohmann/json.hpp>

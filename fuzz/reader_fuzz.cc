@@ -1,11 +1,13 @@
 // SPDX-License-Identifier: MIT
-// Any bytes as an IPS patch: what the reader accepts is what the reference accepts, with the same result.
+// Any bytes as a patch: what the reader accepts is what the reference accepts, with the same result. The seeds
+// decide which format a target explores. UPS and BPS end in checksums no fuzzer would guess: they are put right.
 #include <cstdlib>
 #include <stdexcept>
 
 #include "hotstitch/apply.h"
 #include "hotstitch/error.h"
-#include "lib/reference_ips.h"
+#include "lib/patch_makers.h"
+#include "lib/reference.h"
 
 using namespace hotstitch;
 
@@ -18,7 +20,7 @@ enum class Outcome { made, refused, too_large };
 
 Outcome by_reference(ByteView patch, ByteView source, Bytes& target) {
     try {
-        auto made = reference::apply_ips(patch, source, most);
+        auto made = reference::apply(patch, source, most);
         if (!made) return Outcome::refused;
         target = std::move(*made);
         return Outcome::made;
@@ -30,6 +32,7 @@ Outcome by_reference(ByteView patch, ByteView source, Bytes& target) {
 Outcome by_library(ByteView patch, ByteView source, Bytes& target) {
     ApplyOptions options;
     options.limits.output = most;
+    options.allow_source = options.allow_target = true;  // the reference looks at sizes and actions only
     try {
         target = hotstitch::apply(patch, source, options);
         return Outcome::made;
@@ -41,9 +44,12 @@ Outcome by_library(ByteView patch, ByteView source, Bytes& target) {
 }  // namespace
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
-    const ByteView patch = std::as_bytes(std::span(data, size));
-    if (!recognise_patch(patch)) return 0;
+    const ByteView input = std::as_bytes(std::span(data, size));
+    const auto format = recognise_patch(input);
+    if (!format) return 0;
     const ByteView source = bytes_of("Harbour master, the moon is up and the spring tide comes.");
+    Bytes patch(input.begin(), input.end());
+    if (traits_of(*format).has_checks) makers::put_crcs_right(patch, source);
     Bytes wanted, made;
     const Outcome reference = by_reference(patch, source, wanted);
     if (by_library(patch, source, made) != reference) std::abort();

@@ -1,0 +1,27 @@
+// SPDX-License-Identifier: MIT
+// What apply says of what it made.
+#pragma once
+
+#include "commands/common.h"
+#include "hotstitch/apply.h"
+
+namespace hotstitch::cli {
+
+/// One patch on its way.
+struct Stage {
+    InputFile patch;
+    std::unique_ptr<PatchReader> reader;
+    std::optional<FoundChecks> found;
+    ApplyReport made;
+    bool certain() const {
+        return made.overridden.empty() && (made.target_checked || made.fit.answer == FitAnswer::fits);
+    }
+};
+
+void state_stage(const Stage& stage, bool first, bool last, Report& report);
+void state_already_patched(Report& report);
+
+/// The verdict over all stages; `place` is where the result is.
+void conclude_made(const std::vector<Stage>& stages, const std::string& place, Report& report);
+
+}  // namespace hotstitch::cli

@@ -1,0 +1,76 @@
+// SPDX-License-Identifier: MIT
+#include "hotstitch/recast.h"
+
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include "commands/common.h"
+#include "hotstitch/error.h"
+#include "placement.h"
+#include "render/quantities.h"
+
+namespace hotstitch::cli {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+PatchFormat wanted_format(const RecastArguments& arguments) {
+    if (arguments.format) return *arguments.format;
+    const auto by_name = format_by_extension(fs::path(arguments.output.path).extension().string());
+    if (!by_name)
+        throw Error(ErrorCode::usage, "the new format is not named").hint("add --format, or -o with its extension");
+    return *by_name;
+}
+
+}  // namespace
+
+void run(const RecastArguments& arguments, const Context& context, Report& report) {
+    const InputFile source = open_input(arguments.source, context), patch = open_input(arguments.patch, context);
+    const PatchFormat format = wanted_format(arguments);
+    file_fact(report, "source", source.path(), {.size = source.size()});
+    const auto reader = open_patch(patch.bytes(), context.limits);
+    file_fact(report, "patch", patch.path(), {.size = patch.size()}, patch_text(reader->facts()));
+    const auto found = find_checks(patch, report);
+    ApplyOptions options;
+    options.checks = joined_checks(found, arguments.expect);
+    options.allow_source = context.common.allow.source;
+    options.allow_target = context.common.allow.target;
+    options.allow_patch = context.common.allow.patch;
+    options.limits = context.limits;
+    options.progress = context.progress;
+
+    RecastReport made;
+    std::string place = "the patch on standard output";
+    fs::path path = "-";
+    if (arguments.output.path == "-") {
+        ScratchFile scratch;
+        made = recast(patch, source, format, scratch, options);
+        scratch.copy_to(STDOUT_FILENO, context.progress);
+    } else {
+        path = output_path(arguments.output.path, with_extension(patch.path(), traits_of(format).extension));
+        refuse_inputs(path, {&source, &patch}, "name another output with -o");
+        OutputFile file(path, {replace_mode(arguments.output), {}});
+        made = recast(patch, source, format, file, options);
+        if (const auto backup = file.commit(context.progress))
+            report.fact("backup", "backup", shown(*backup), as_utf8(backup->string()));
+        path = file.path();
+        place = shown(path);
+    }
+    file_fact(report, "recast", path, {.size = made.created.facts.patch_size}, patch_text(made.created.facts));
+    report.fact("checked", "checked", "applied to the source, both make the same target, byte for byte",
+                Json::array({"result"}));
+    if (!made.metadata_kept)
+        report.warn(fmt::format("{} has no place for the patch's metadata; it is left out", traits_of(format).title));
+    if (made.applied.fit.reversed)
+        report.warn("the file given is this patch's target: the new patch goes from there back to the source");
+    const bool certain = made.applied.fit.answer == FitAnswer::fits;
+    if (!certain)
+        report.unchecked(
+            "whether this is the source the old patch was made for; if it is not, the new patch carries the mistake "
+            "on");
+    report.conclude(certain ? Mood::good : Mood::unsure, "made",
+                    fmt::format("Made {}: the same change as {}.", place, traits_of(format).title), ExitCode::yes);
+}
+
+}  // namespace hotstitch::cli

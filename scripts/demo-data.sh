@@ -1,0 +1,18 @@
+#!/usr/bin/env bash
+# Makes the committed demo patches in demo/data/ anew. The tests compare with them: they change only on purpose.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+scripts/build.sh release
+folder=$(mktemp -d)
+trap 'rm -rf "$folder"' EXIT
+build/release/make_demo "$folder"
+for mod in "Night Tides" "Longer Berths" "Fog Signals"; do
+    for format in ips ups bps; do
+        # This mod doubles the cartridge, which UPS can only spell out: a megabyte that nobody would publish.
+        if [ "$mod.$format" = "Longer Berths.ups" ]; then continue; fi
+        checks=()
+        if [ "$format" = ips ]; then checks=(--checks); fi
+        build/release/hotstitch create "$folder/Kelp Harbour (Europe, revision 1).sfc" "$folder/$mod.sfc" \
+            --format "$format" -o "demo/data/$mod.$format" --replace --no-backup -q "${checks[@]}"
+    done
+done

@@ -1,0 +1,24 @@
+// SPDX-License-Identifier: MIT
+// The matcher: source + target -> edits. Knows no format, only what kind of edits one can express.
+#pragma once
+
+#include "bytes/meter.h"
+#include "hotstitch/edit.h"
+
+namespace hotstitch {
+
+struct MatchOptions {
+    /// Copies from any place of the source and of the target so far; otherwise only from the same place.
+    bool anywhere = false;
+    /// Bytes that the tables may take. Larger files get a thinner index, not a larger one.
+    std::uint64_t memory = std::uint64_t{1} << 30;
+};
+
+/// Tells the edits that make `target`; advances `meter` by its bytes. Literals are views of `target`. The same
+/// input gives the same edits, always.
+Flow match(ByteView source, ByteView target, const MatchOptions& options, EditSink& sink, Meter& meter);
+
+Flow match_in_place(ByteView source, ByteView target, EditSink& sink, Meter& meter);
+Flow match_anywhere(ByteView source, ByteView target, std::uint64_t memory, EditSink& sink, Meter& meter);
+
+}  // namespace hotstitch
