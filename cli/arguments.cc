@@ -111,6 +111,15 @@ void declare(CLI::App& app, ApplyArguments& apply, Common& common) {
         ->required();
     add_output(command, apply.output, "beside the source");
     command.add_flag("--in-place", apply.in_place, "Replace the source itself; it is kept as a dated backup");
+    command.add_flag("--as-is", apply.as_is,
+                     "Never read the source in another way, without its front header for example");
+    command.add_flag("--keep-header", apply.keep_header,
+                     "A front header that had to come off for the patch is put back on the output");
+    command.add_flag("--no-receipt", apply.no_receipt,
+                     "Leave no receipt OUTPUT.receipt.json, which undo and renew work by");
+    command.add_flag("--keep-reverse", apply.keep_reverse,
+                     "Also write OUTPUT.reverse.bps, a patch that makes the source again");
+    command.add_flag("--digests", apply.digests, "SHA-256 in the receipt for files over 64 MiB too");
     add_expect(command, apply.expect);
     add_allow(command, common);
     add_common(command, common);
@@ -130,7 +139,9 @@ void declare(CLI::App& app, CreateArguments& create, Common& common) {
 
 void declare(CLI::App& app, VerifyArguments& verify, Common& common) {
     auto& command = *app.add_subcommand("verify", "Does the patch fit these files; is that its result");
-    command.add_option("PATCH", verify.patch, "The patch")->required();
+    command.add_option("PATCH", verify.patch, "The patch");
+    command.add_option("--receipt", verify.receipt, "Is this file still what was made, by its receipt")
+        ->type_name("FILE");
     command.add_option("SOURCE", verify.sources, "Files it might be for");
     command.add_option("--target", verify.target, "Is this file what the patch makes")->type_name("FILE");
     add_expect(command, verify.expect);
@@ -152,6 +163,21 @@ void declare(CLI::App& app, OverlapArguments& overlap, Common& common) {
     auto& command = *app.add_subcommand("overlap", "Do patches for one source touch the same places");
     command.add_option("SOURCE", overlap.source, "The file they are all made for")->required();
     command.add_option("PATCH", overlap.patches, "Two patches or more")->required();
+    add_allow(command, common);
+    add_common(command, common);
+}
+
+void declare(CLI::App& app, UndoArguments& undo, Common& common) {
+    auto& command = *app.add_subcommand("undo", "Go back to what was before apply, by its receipt");
+    command.add_option("FILE", undo.file, "What apply made")->required();
+    command.add_option("PATCH", undo.patch, "A UPS patch, for a file without a receipt");
+    add_common(command, common);
+}
+
+void declare(CLI::App& app, RenewArguments& renew, Common& common) {
+    auto& command = *app.add_subcommand("renew", "A newer patch came out: make the file again from its source");
+    command.add_option("RECEIPT", renew.receipt, "OUTPUT.receipt.json, or OUTPUT")->required();
+    command.add_option("PATCH", renew.patches, "The newer patch, or several")->required();
     add_allow(command, common);
     add_common(command, common);
 }
@@ -186,7 +212,8 @@ Arguments parse_arguments(int argc, char** argv, Common& common) {
     app.footer(
         "Exit codes: 0 done or yes, 1 no, 2 wrong call, 3 bad input, 4 system failure, 130 and 143 stopped.\n"
         "Each command has its own --help. The manual: man hotstitch");
-    std::tuple<DescribeArguments, ApplyArguments, CreateArguments, VerifyArguments, RecastArguments, OverlapArguments>
+    std::tuple<DescribeArguments, ApplyArguments, CreateArguments, VerifyArguments, RecastArguments, OverlapArguments,
+               UndoArguments, RenewArguments>
         commands;
     std::apply([&](auto&... command) { (declare(app, command, common), ...); }, commands);
 

@@ -40,7 +40,8 @@ struct ApplyArguments {
     std::string source;
     std::vector<std::string> patches;
     OutputArguments output;
-    bool in_place = false;
+    bool in_place = false, as_is = false, keep_header = false;
+    bool no_receipt = false, keep_reverse = false, digests = false;
     Digests expect;
 };
 
@@ -64,15 +65,25 @@ struct OverlapArguments {
     std::vector<std::string> patches;
 };
 
+struct UndoArguments {
+    std::string file, patch;
+};
+
+struct RenewArguments {
+    std::string receipt;
+    std::vector<std::string> patches;
+};
+
 struct VerifyArguments {
     std::string patch;
     std::vector<std::string> sources;
     std::string target;
+    std::string receipt;  ///< is this file still what was made, by its receipt
     Digests expect;
 };
 
 using CommandArguments = std::variant<DescribeArguments, ApplyArguments, CreateArguments, VerifyArguments,
-                                      RecastArguments, OverlapArguments>;
+                                      RecastArguments, OverlapArguments, UndoArguments, RenewArguments>;
 
 struct Arguments {
     std::string command;  ///< "apply", …; empty: only `text` is to be printed

@@ -61,7 +61,8 @@ int run_command(const Arguments& arguments, Report& report) {
         std::visit([&](const auto& chosen) { run(chosen, context, report); }, arguments.arguments);
     } catch (const Error& error) {
         const bool writes = !output_of(arguments.arguments).empty() || arguments.command == "apply" ||
-                            arguments.command == "create" || arguments.command == "recast";
+                            arguments.command == "create" || arguments.command == "recast" ||
+                            arguments.command == "renew";
         report.conclude(error, writes ? " Nothing was written." : "");
         if (error.code() == ErrorCode::cancelled) {
             const auto code = stop_signal() == SIGTERM ? ExitCode::terminated : ExitCode::interrupted;

@@ -7,8 +7,11 @@
 #include <unistd.h>
 
 #include "commands/apply_report.h"
+#include "hotstitch/create.h"
 #include "hotstitch/error.h"
+#include "hotstitch/version.h"
 #include "placement.h"
+#include "receipts.h"
 #include "render/escape.h"
 #include "render/quantities.h"
 
@@ -31,12 +34,35 @@ void refuse_contradictions(const ApplyArguments& arguments) {
             .hint("add -o PATH, or -o - for standard output");
 }
 
+/// Puts a front header before what is written.
+class HeaderKeeper final : public ByteSink {
+public:
+    HeaderKeeper(ByteSink& below, ByteView header) : below_(below), header_(header) {}
+    void reserve(std::uint64_t size) override {
+        below_.reserve(size + header_.size());
+        if (!header_.empty()) below_.write(header_);
+    }
+    void write(ByteView bytes) override { below_.write(bytes); }
+    void read_back(std::uint64_t offset, MutableByteView into) const override {
+        below_.read_back(offset + header_.size(), into);
+    }
+
+private:
+    ByteSink& below_;
+    ByteView header_;
+};
+
 class Application {
 public:
-    Application(const ApplyArguments& arguments, const Context& context, Report& report)
-        : arguments_(arguments), context_(context), report_(report), source_(open_input(arguments.source, context)) {
+    /// `renews`: the receipt of the output that is made anew, of which the way back is kept.
+    Application(const ApplyArguments& arguments, const Context& context, Report& report, const Receipt* renews)
+        : arguments_(arguments),
+          context_(context),
+          report_(report),
+          renews_(renews),
+          source_(open_input(arguments.source, context)) {
         for (const std::string& name : arguments.patches)
-            stages_.push_back({open_input(name, context), nullptr, {}, {}});
+            stages_.push_back({open_input(name, context), nullptr, {}, {}, {}});
         swap_if_unmistakable();
         file_fact(report, "source", source_.path(), {.size = source_.size()});
         for (Stage& stage : stages_) open_stage(stage);
@@ -58,8 +84,7 @@ public:
             OutputFile file(path, {replace(), source_.path()});
             make(file);
             if (!stages_.back().made.made) return state_already_patched(report_);
-            const auto backup = file.commit(context_.progress);
-            state(shown(file.path()), file.path(), backup);
+            finish(file);
         } catch (const Error& error) {
             // Often the place is taken by the result of the same patch: then that is what to say.
             if (error.code() != ErrorCode::usage || !is_already_patched()) throw;
@@ -114,7 +139,7 @@ private:
             std::optional<ScratchFile> scratch;
             if (!last) scratch.emplace();
             try {
-                stage.made = apply(stage.patch, source, last ? target : *scratch, options_for(stage));
+                make_stage(stage, source, last ? target : *scratch);
             } catch (const Error&) {
                 const auto number = static_cast<std::size_t>(&stage - stages_.data()) + 1;
                 if (stages_.size() > 1)
@@ -124,6 +149,100 @@ private:
                 throw;
             }
             before = std::move(scratch);
+        }
+    }
+
+    void make_stage(Stage& stage, const ByteSource& source, ByteSink& target) {
+        const ApplyOptions options = options_for(stage);
+        try {
+            stage.made = apply(stage.patch, source, target, options);
+        } catch (const Error& error) {
+            if (error.code() != ErrorCode::wrong_source) throw;
+            const ByteView file = *source.whole();
+            const Diagnosis diagnosis = diagnose(*stage.reader, file, options.checks, context_.progress);
+            reason_facts(report_, diagnosis);
+            stage.reading = diagnosis.reading;
+            if (!stage.reading || !stage.reading->harmless() || arguments_.as_is)
+                throw Error(error.code(), error.what())
+                    .in(error.field())
+                    .wanted(error.wanted())
+                    .found(error.found())
+                    .hint(diagnosis.next);
+            const auto read = read_as(file, *stage.reading);
+            HeaderKeeper with_header(target, file.first(header_to_keep(stage)));
+            stage.made = apply(stage.patch, *read, with_header, options);
+        }
+    }
+
+    std::size_t header_to_keep(const Stage& stage) const {
+        const bool keep = arguments_.keep_header && stage.reading->kind == ReadingKind::without_front_header;
+        return keep ? static_cast<std::size_t>(stage.reading->bytes) : 0;
+    }
+
+    /// Puts everything into place: first what the way back needs, then the output, then its receipt.
+    void finish(OutputFile& file) {
+        const MemorySource made(*file.written());
+        Receipt receipt = receipt_for(file.path(), made);
+        if (arguments_.keep_reverse) {
+            OutputFile reverse(reverse_path(file.path()), {Replace::keep_backup, {}});
+            create(made, source_, reverse,
+                   {.format = PatchFormat::bps, .limits = context_.limits, .progress = context_.progress});
+            reverse.commit(context_.progress);
+            receipt.reverse = reverse.path().filename().string();
+            report_.fact("reverse", "reverse", shown(reverse.path()), as_utf8(reverse.path().string()));
+        }
+        std::optional<fs::path> backup;
+        try {
+            backup = file.commit(context_.progress);
+        } catch (const Error&) {
+            std::error_code ignored;
+            if (!receipt.reverse.empty()) fs::remove(reverse_path(file.path()), ignored);
+            throw;
+        }
+        state(shown(file.path()), file.path(), backup);
+        if (receipt.in_place && renews_ == nullptr && backup) receipt.backup = backup->filename().string();
+        if (!arguments_.no_receipt) write_receipt(receipt, receipt_path(file.path()));
+    }
+
+    /// The output is in its place by now: a receipt that cannot be written is a warning and no failure.
+    void write_receipt(const Receipt& receipt, const fs::path& path) {
+        try {
+            OutputFile out(path, {is_receipt(path) ? Replace::without_backup : Replace::keep_backup, {}});
+            out.write(bytes_of(receipt_to_json(receipt)));
+            out.commit();
+            report_.fact("receipt", "receipt", shown(path), as_utf8(path.string()));
+        } catch (const Error& error) {
+            report_.warn(fmt::format("the output is made, but not its receipt, so undo will not know it: {}",
+                                     escaped(error.what())));
+        }
+    }
+
+    Receipt receipt_for(const fs::path& output, const ByteSource& made) const {
+        Receipt receipt;
+        if (arguments_.no_receipt) return receipt;
+        const fs::path folder = output.parent_path();
+        const auto record = [&](const InputFile& file) {
+            return ReceiptFile{as_utf8(path_in_receipt(file.path(), folder)),
+                               receipt_digests(file, arguments_.digests, context_.progress)};
+        };
+        receipt.time = time_now();
+        receipt.tool = version();
+        receipt.source = record(source_);
+        for (const Stage& stage : stages_) receipt.patches.push_back(record(stage.patch));
+        receipt.target = {as_utf8(output.filename().string()),
+                          receipt_digests(made, arguments_.digests, context_.progress)};
+        if (stages_.front().reading) receipt.reading = words_for(*stages_.front().reading);
+        receipt.in_place = arguments_.in_place || (renews_ != nullptr && renews_->in_place);
+        if (renews_ != nullptr) receipt.backup = renews_->backup;
+        return receipt;
+    }
+
+    static bool is_receipt(const fs::path& path) {
+        try {
+            read_receipt(path);
+            return true;
+        } catch (const Error&) {
+            return false;
         }
     }
 
@@ -168,15 +287,20 @@ private:
     const ApplyArguments& arguments_;
     const Context& context_;
     Report& report_;
+    const Receipt* renews_;
     InputFile source_;
     std::vector<Stage> stages_;
 };
 
 }  // namespace
 
-void run(const ApplyArguments& arguments, const Context& context, Report& report) {
+void run_apply(const ApplyArguments& arguments, const Context& context, Report& report, const Receipt* renews) {
     refuse_contradictions(arguments);
-    Application(arguments, context, report).run();
+    Application(arguments, context, report, renews).run();
+}
+
+void run(const ApplyArguments& arguments, const Context& context, Report& report) {
+    run_apply(arguments, context, report, nullptr);
 }
 
 }  // namespace hotstitch::cli

@@ -62,6 +62,11 @@ void state_stage(const Stage& stage, bool first, bool last, Report& report) {
         report.warn(fmt::format("the patch writes {} past the end of the source: it was likely made for a bigger file",
                                 size_text(made.fit.starts_past_end)));
     if (made.fit.answer == FitAnswer::already_patched) report.warn("the source was already patched");
+    if (stage.reading) {
+        report.detail("reading", words_for(*stage.reading));
+        report.warn(fmt::format("the source was read {}; only so it is the one the patch was made for",
+                                words_for(*stage.reading)));
+    }
     if (made.fit.changes_nothing) report.warn("the patch changes nothing: source and result are the same");
     state_what_was_checked(stage, last, report);
     state_what_was_not(stage, first, report);

@@ -4,6 +4,7 @@
 
 #include "commands/common.h"
 #include "hotstitch/apply.h"
+#include "hotstitch/receipt.h"
 
 namespace hotstitch::cli {
 
@@ -13,10 +14,14 @@ struct Stage {
     std::unique_ptr<PatchReader> reader;
     std::optional<FoundChecks> found;
     ApplyReport made;
+    std::optional<Reading> reading;  ///< of the source, where only another one than as it is fits
     bool certain() const {
         return made.overridden.empty() && (made.target_checked || made.fit.answer == FitAnswer::fits);
     }
 };
+
+/// apply; with `renews`, over the output that this receipt belongs to.
+void run_apply(const ApplyArguments& arguments, const Context& context, Report& report, const Receipt* renews);
 
 void state_stage(const Stage& stage, bool first, bool last, Report& report);
 void state_already_patched(Report& report);

@@ -21,6 +21,8 @@ void run(const ApplyArguments& arguments, const Context& context, Report& report
 void run(const CreateArguments& arguments, const Context& context, Report& report);
 void run(const RecastArguments& arguments, const Context& context, Report& report);
 void run(const OverlapArguments& arguments, const Context& context, Report& report);
+void run(const UndoArguments& arguments, const Context& context, Report& report);
+void run(const RenewArguments& arguments, const Context& context, Report& report);
 void run(const VerifyArguments& arguments, const Context& context, Report& report);
 
 }  // namespace hotstitch::cli

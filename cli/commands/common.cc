@@ -100,6 +100,12 @@ void warn_past_end(Report& report, const Fit& fit) {
                             size_text(fit.starts_past_end)));
 }
 
+void reason_facts(Report& report, const Diagnosis& diagnosis) {
+    Json list = Json::array();
+    for (const Reason& reason : diagnosis.reasons) list.push_back({{"code", reason.code}, {"text", reason.text}});
+    for (const Reason& reason : diagnosis.reasons) report.fact("reasons", "reason", reason.text, list);
+}
+
 void mismatch_facts(Report& report, const std::vector<DigestMismatch>& mismatches) {
     Json list = Json::array();
     for (const DigestMismatch& m : mismatches)

@@ -7,6 +7,7 @@
 #include "commands/commands.h"
 #include "hotstitch/checks.h"
 #include "hotstitch/create.h"
+#include "hotstitch/diagnose.h"
 #include "hotstitch/file_io.h"
 #include "hotstitch/fit.h"
 #include "hotstitch/shared_bytes.h"
@@ -48,6 +49,9 @@ void shared_fact(Report& report, const SharedBytes& shared);
 
 /// Warns of records that begin far past the source's end.
 void warn_past_end(Report& report, const Fit& fit);
+
+/// States why a file does not fit.
+void reason_facts(Report& report, const Diagnosis& diagnosis);
 
 /// One fact for each value that is not as it should be.
 void mismatch_facts(Report& report, const std::vector<DigestMismatch>& mismatches);

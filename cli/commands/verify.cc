@@ -4,23 +4,32 @@
 #include "commands/common.h"
 #include "hotstitch/apply.h"
 #include "hotstitch/error.h"
+#include "receipts.h"
 #include "render/escape.h"
 #include "render/quantities.h"
 
 namespace hotstitch::cli {
 namespace {
 
-void conclude_fit(const Fit& fit, const std::string& name, Report& part) {
-    switch (fit.answer) {
-        case FitAnswer::fits: return part.conclude(Mood::good, "fits", fmt::format("{}: fits.", name), ExitCode::yes);
-        case FitAnswer::does_not_fit:
-            part.next("look for the exact revision and region that the patch's author names");
-            return part.conclude(Mood::bad, "does-not-fit", fmt::format("{}: does not fit.", name), ExitCode::no);
-        case FitAnswer::already_patched:
-            return part.conclude(Mood::good, "already-patched", fmt::format("{}: already patched.", name),
-                                 ExitCode::yes);
-        case FitAnswer::unknown: break;
+void conclude_misfit(const Diagnosis& diagnosis, const std::string& name, Report& part) {
+    reason_facts(part, diagnosis);
+    if (diagnosis.reading && diagnosis.reading->harmless()) {
+        const std::string words = words_for(*diagnosis.reading);
+        part.detail("reading", words);
+        return part.conclude(Mood::good, "fits", fmt::format("{}: fits, read {}.", name, words), ExitCode::yes);
     }
+    part.next(diagnosis.next);
+    part.conclude(Mood::bad, "does-not-fit", fmt::format("{}: does not fit.", name), ExitCode::no);
+}
+
+void conclude_fit(const Fit& fit, const std::string& name, Report& part) {
+    if (fit.reversed)
+        return part.conclude(Mood::good, "fits-backwards",
+                             fmt::format("{}: is the target; the patch makes the source of it.", name), ExitCode::yes);
+    if (fit.answer == FitAnswer::fits)
+        return part.conclude(Mood::good, "fits", fmt::format("{}: fits.", name), ExitCode::yes);
+    if (fit.answer == FitAnswer::already_patched)
+        return part.conclude(Mood::good, "already-patched", fmt::format("{}: already patched.", name), ExitCode::yes);
     part.unchecked("whether it fits: the format carries no checksum, and none was given");
     part.next(
         "ask the patch's author for the source's checksum and pass it with --expect, or put PATCH.checks.json beside "
@@ -32,7 +41,7 @@ void conclude_fit(const Fit& fit, const std::string& name, Report& part) {
 void state_reach(const PatchReader& patch, std::uint64_t size, Report& part) {
     const PatchFacts& facts = patch.facts();
     part.fact("size", "size", size_text(size), size);
-    if (facts.reach != 0)
+    if (facts.reach != 0 && !traits_of(facts.format).has_checks)
         part.fact("reach", "last write",
                   fmt::format("at offset {}, {}", offset_text(facts.reach - 1),
                               facts.reach > size ? "past the file's end" : "inside the file"),
@@ -47,7 +56,9 @@ void verify_source(const PatchReader& patch, const InputFile& source, const Chec
     state_reach(patch, source.size(), part);
     if (answer.answer == FitAnswer::does_not_fit) mismatch_facts(part, answer.mismatches);
     warn_past_end(part, answer);
-    conclude_fit(answer, shown(source.path()), part);
+    const std::string name = shown(source.path());
+    if (answer.answer != FitAnswer::does_not_fit) return conclude_fit(answer, name, part);
+    conclude_misfit(diagnose(patch, source.bytes(), checks, context.progress), name, part);
 }
 
 /// Is `target` what the patch makes from `source`, byte for byte?
@@ -103,7 +114,7 @@ void verify_many(const PatchReader& patch, const VerifyArguments& arguments, con
             part.detail("path", as_utf8(name));
         }
         fitting += part.answer() == "fits" ? 1 : 0;
-        patched += part.answer() == "already-patched" ? 1 : 0;
+        patched += part.answer() == "already-patched" || part.answer() == "fits-backwards" ? 1 : 0;
         worst = std::max(worst, part.exit_code());
         report.part("sources", std::move(part));
     }
@@ -116,9 +127,30 @@ void verify_many(const PatchReader& patch, const VerifyArguments& arguments, con
         report.conclude(Mood::bad, "none-fits", sentence + ".", worst);
 }
 
+void verify_receipt(const std::string& name, const Context& context, Report& report) {
+    const std::filesystem::path file = std::filesystem::absolute(name);
+    const Receipt receipt = read_receipt(receipt_path(file));
+    report.fact("receipt", "receipt", shown(receipt_path(file)), as_utf8(receipt_path(file).string()));
+    report.fact("made_at", "made", escaped(receipt.time), as_utf8(receipt.time));
+    report.fact("made_of", "of", escaped(receipt.source.path), as_utf8(receipt.source.path));
+    for (const ReceiptFile& patch : receipt.patches)
+        report.fact("made_by", "by", escaped(patch.path), as_utf8(patch.path));
+    const auto mismatches = compare_file(file, receipt.target.digests, context.progress);
+    mismatch_facts(report, mismatches);
+    if (mismatches.empty())
+        return report.conclude(Mood::good, "as-made", fmt::format("{} is still what was made.", shown(file)),
+                               ExitCode::yes);
+    const bool restored = compare_file(file, receipt.source.digests, context.progress).empty();
+    if (restored) report.fact("is_source", "found", "the file is the source again: something has restored it", true);
+    report.next("run hotstitch renew with the receipt and the patch to make it again");
+    report.conclude(Mood::bad, "not-as-made", fmt::format("{} is no longer what was made.", shown(file)), ExitCode::no);
+}
+
 }  // namespace
 
 void run(const VerifyArguments& arguments, const Context& context, Report& report) {
+    if (!arguments.receipt.empty()) return verify_receipt(arguments.receipt, context, report);
+    if (arguments.patch.empty()) throw Error(ErrorCode::usage, "the patch to verify is not named");
     if (arguments.sources.empty() && arguments.target.empty())
         throw Error(ErrorCode::usage, "there is nothing to verify the patch against")
             .hint("name a SOURCE, or --target FILE");

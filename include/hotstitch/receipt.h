@@ -1,0 +1,37 @@
+// SPDX-License-Identifier: MIT
+// What was made of what, kept beside the output as OUTPUT.receipt.json, so that there is a way back
+// (docs/formats/receipt.md).
+#pragma once
+
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "hotstitch/digest.h"
+#include "hotstitch/export.h"
+
+namespace hotstitch {
+
+struct ReceiptFile {
+    std::string path;  ///< relative to the receipt's folder, where it can be
+    Digests digests;   ///< size and CRC-32 always; SHA-256 of files up to 64 MiB
+};
+
+struct Receipt {
+    std::string time;  ///< UTC, "2026-11-23T09:41:00Z"
+    std::string tool;  ///< the version that wrote it
+    ReceiptFile source, target;
+    std::vector<ReceiptFile> patches;  ///< in the order applied
+    std::string reading;               ///< how the source was read, where not as it is
+    bool in_place = false;             ///< the output replaced the source
+    std::string backup;                ///< the replaced source, relative; empty: none
+    std::string reverse;               ///< a BPS patch from target to source, relative; empty: none
+};
+
+/// The JSON text of a receipt, ending with a newline. Paths have to be UTF-8.
+HOTSTITCH_EXPORT std::string receipt_to_json(const Receipt& receipt);
+
+/// Throws Error(damaged), Error(unsupported) for a newer version.
+HOTSTITCH_EXPORT Receipt receipt_from_json(std::string_view text);
+
+}  // namespace hotstitch

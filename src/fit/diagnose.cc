@@ -1,0 +1,196 @@
+// SPDX-License-Identifier: MIT
+// The reasons, from the certain (a reading of the file passes every check) over the telling (a web page, an
+// archive) to what the size alone says. Tested by tests/diagnose_test.cc, whose table is docs/diagnosis.md.
+#include "hotstitch/diagnose.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+
+#include "hotstitch/error.h"
+#include "hotstitch/recognise.h"
+
+namespace hotstitch {
+namespace {
+
+/// Sizes that front headers have on one platform or another.
+constexpr std::array<std::uint64_t, 4> header_sizes{16, 64, 128, 512};
+
+/// Text-mode damage is tried up to this size: it has to be undone in memory.
+constexpr std::uint64_t most_line_ends = std::uint64_t{64} << 20;
+
+class Diagnostician {
+public:
+    Diagnostician(const PatchReader& patch, ByteView file, const Checks& wanted, const Progress& progress)
+        : facts_(patch.facts()),
+          file_(file),
+          source_(joined(facts_.source, wanted.source)),
+          target_(joined(facts_.target, wanted.target)),
+          progress_(progress) {}
+
+    Diagnosis run() {
+        if (file_.empty()) {
+            reason("empty", "the file is empty");
+            result_.next = "the download or copy failed; get the file again";
+        } else if (!source_.empty() && try_readings()) {
+            // the reading says it all
+        } else {
+            look_at_content();
+            if (result_.reasons.empty() || source_.size) look_at_size();
+        }
+        if (result_.next.empty()) result_.next = "look for the exact revision and region that the patch's author names";
+        return std::move(result_);
+    }
+
+private:
+    void reason(std::string_view code, std::string text) { result_.reasons.push_back({code, std::move(text)}); }
+
+    bool passes(const Reading& reading, const Digests& wanted) const {
+        const auto source = read_as(file_, reading);
+        if (wanted.size && *wanted.size != source->size()) return false;
+        return compare(wanted, digest(*source, choice_for(wanted), progress_, Phase::checking_source)).empty();
+    }
+
+    /// Every reading that the sizes allow; with no size known, those that are likely at all.
+    std::vector<Reading> candidates() const {
+        const std::uint64_t size = file_.size();
+        std::vector<Reading> all;
+        const auto add_header = [&](std::uint64_t n) {
+            if (size > n && (!source_.size || *source_.size == size - n))
+                all.push_back({ReadingKind::without_front_header, n});
+            if (!source_.size || *source_.size == size + n) all.push_back({ReadingKind::with_front_header, n});
+        };
+        for (const std::uint64_t n : header_sizes) add_header(n);
+        if (const std::uint64_t odd = size % 1024;
+            odd != 0 && std::find(header_sizes.begin(), header_sizes.end(), odd) == header_sizes.end())
+            add_header(odd);
+        if (!source_.size || *source_.size == size)
+            for (const ReadingKind kind :
+                 {ReadingKind::pairs_swapped, ReadingKind::words_reversed, ReadingKind::halves_swapped})
+                all.push_back({kind});
+        if (source_.size && *source_.size < size) add_padding_taken_off(size - *source_.size, all);
+        if (source_.size && *source_.size > size && *source_.size - size <= size)
+            for (const std::byte fill : {std::byte{0xFF}, std::byte{0}})
+                all.push_back({ReadingKind::with_padding, *source_.size - size, fill});
+        if (size <= most_line_ends && text_of(file_).find("\r\n") != std::string_view::npos)
+            all.push_back({ReadingKind::line_ends_restored});
+        return all;
+    }
+
+    void add_padding_taken_off(std::uint64_t extra, std::vector<Reading>& all) const {
+        const ByteView tail = file_.last(static_cast<std::size_t>(extra));
+        const bool padding = all_equal(tail) && (tail[0] == std::byte{0xFF} || tail[0] == std::byte{0});
+        if (padding) all.push_back({ReadingKind::without_padding, extra, tail[0]});
+    }
+
+    bool try_readings() {
+        for (const Reading& reading : candidates()) {
+            if (passes(reading, source_)) return found(reading, false);
+            if (!target_.empty() && passes(reading, target_)) return found(reading, true);
+        }
+        return false;
+    }
+
+    bool found(const Reading& reading, bool is_target) {
+        if (is_target) {
+            reason("already-patched",
+                   fmt::format("read {}, the file is what the patch makes: already patched", words_for(reading)));
+            result_.next = "use it as it is, or start from the original";
+            return true;
+        }
+        reason(code_of(reading), fmt::format("read {}, the file is the right one", words_for(reading)));
+        result_.reading = reading;
+        result_.next = next_for(reading);
+        return true;
+    }
+
+    static std::string_view code_of(const Reading& reading) {
+        switch (reading.kind) {
+            case ReadingKind::without_front_header: return "front-header";
+            case ReadingKind::with_front_header: return "no-front-header";
+            case ReadingKind::pairs_swapped:
+            case ReadingKind::words_reversed:
+            case ReadingKind::halves_swapped: return "byte-order";
+            case ReadingKind::without_padding: return "padded";
+            case ReadingKind::with_padding: return "trimmed";
+            case ReadingKind::line_ends_restored: break;
+        }
+        return "line-ends";
+    }
+
+    static std::string next_for(const Reading& reading) {
+        switch (reading.kind) {
+            case ReadingKind::without_padding:
+                return fmt::format("cut the last {} bytes off a copy and apply the patch to that", reading.bytes);
+            case ReadingKind::with_padding: return "look for an untrimmed copy";
+            case ReadingKind::line_ends_restored:
+                return "a transfer in text mode has changed the file; get it again, in binary mode";
+            default: return "apply does this by itself, unless --as-is is given";
+        }
+    }
+
+    void look_at_content() {
+        const FileKind kind = recognise_file(file_);
+        if (kind.name == "web-page") {
+            reason("web-page", "the file is a web page, saved in place of the file itself");
+            result_.next = "open the page and save the file it offers";
+        } else if (kind.name == "archive") {
+            reason("archive", fmt::format("the file is {}, and the patch was made for what is inside", kind.title));
+            result_.next = "unpack it and use the file inside";
+        } else if (kind.name == "patch") {
+            reason("is-a-patch", fmt::format("the file is itself a patch ({})", kind.title));
+            result_.next = "hand in the game file, not another patch";
+        }
+    }
+
+    void look_at_size() {
+        const std::uint64_t size = file_.size();
+        if (!source_.size) {
+            reason("cannot-be-known", source_.empty() ? "the patch says nothing about its source"
+                                                      : "no reading of the file has the wanted checksum");
+            result_.next = "ask the patch's author for the source's size and checksum";
+            return;
+        }
+        const std::uint64_t wanted = *source_.size;
+        if (size == wanted) {
+            reason("other-content",
+                   "the size is right and the content is not: another revision or region, or a copy that was changed");
+            return;
+        }
+        const std::uint64_t apart = size > wanted ? size - wanted : wanted - size;
+        if (size > wanted && is_header_size(apart)) {
+            reason("front-header-and-more",
+                   fmt::format("the file has {} bytes more, as a front header would, but is another one without it too",
+                               apart));
+        } else if (size < wanted && is_header_size(apart)) {
+            reason("no-front-header", fmt::format("the file has {} bytes less: the patch was likely made for a copy "
+                                                  "with a front header, whose content is not known",
+                                                  apart));
+        } else if (size < wanted && (size % 512 != 0 || wanted % size != 0)) {
+            reason("cut-short",
+                   fmt::format("the file is {} bytes short: a download that broke off, or another game", apart));
+        } else {
+            reason("other-size", fmt::format("the file is {} bytes {}: another revision or region, or another game",
+                                             apart, size > wanted ? "too long" : "too short"));
+        }
+    }
+
+    static bool is_header_size(std::uint64_t n) {
+        return std::find(header_sizes.begin(), header_sizes.end(), n) != header_sizes.end();
+    }
+
+    const PatchFacts& facts_;
+    ByteView file_;
+    Digests source_, target_;
+    const Progress& progress_;
+    Diagnosis result_;
+};
+
+}  // namespace
+
+Diagnosis diagnose(const PatchReader& patch, ByteView file, const Checks& wanted, const Progress& progress) {
+    return Diagnostician(patch, file, wanted, progress).run();
+}
+
+}  // namespace hotstitch

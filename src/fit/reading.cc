@@ -1,0 +1,113 @@
+// SPDX-License-Identifier: MIT
+// Other ways to read a file, as sources. Tested by tests/diagnose_test.cc.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <bit>
+
+#include "hotstitch/diagnose.h"
+
+namespace hotstitch {
+namespace {
+
+/// `before` bytes of 00, a view, `after` bytes of `fill`.
+class PaddedSource final : public ByteSource {
+public:
+    PaddedSource(std::uint64_t before, ByteView file, std::uint64_t after, std::byte fill)
+        : before_(before), file_(file), after_(after), fill_(fill) {}
+
+    std::uint64_t size() const noexcept override { return before_ + file_.size() + after_; }
+    ByteView read(std::uint64_t offset, std::size_t length, MutableByteView scratch) const override {
+        const std::uint64_t end_of_file = before_ + file_.size();
+        if (offset >= before_ && offset + length <= end_of_file) return file_.subspan(offset - before_, length);
+        for (std::size_t i = 0; i < length; ++i) {
+            const std::uint64_t at = offset + i;
+            scratch[i] = at < before_ ? std::byte{0} : at < end_of_file ? file_[at - before_] : fill_;
+        }
+        return scratch.first(length);
+    }
+
+private:
+    std::uint64_t before_;
+    ByteView file_;
+    std::uint64_t after_;
+    std::byte fill_;
+};
+
+/// Bytes exchanged within groups: byte i comes from i ^ mask. A last group that is not whole stays as it is.
+class ExchangedSource final : public ByteSource {
+public:
+    ExchangedSource(ByteView file, std::size_t mask)
+        : file_(file), mask_(mask), whole_(file.size() & ~(std::bit_ceil(mask + 1) - 1)) {}
+
+    std::uint64_t size() const noexcept override { return file_.size(); }
+    ByteView read(std::uint64_t offset, std::size_t length, MutableByteView scratch) const override {
+        for (std::size_t i = 0; i < length; ++i) {
+            const auto at = static_cast<std::size_t>(offset + i);
+            scratch[i] = file_[at < whole_ ? at ^ mask_ : at];
+        }
+        return scratch.first(length);
+    }
+
+private:
+    ByteView file_;
+    std::size_t mask_, whole_;
+};
+
+/// Owns what it gives out.
+class OwnedSource final : public ByteSource {
+public:
+    explicit OwnedSource(Bytes bytes) : bytes_(std::move(bytes)) {}
+    std::uint64_t size() const noexcept override { return bytes_.size(); }
+    ByteView read(std::uint64_t offset, std::size_t length, MutableByteView) const override {
+        return ByteView(bytes_).subspan(static_cast<std::size_t>(offset), length);
+    }
+    std::optional<ByteView> whole() const noexcept override { return ByteView(bytes_); }
+
+private:
+    Bytes bytes_;
+};
+
+Bytes with_line_ends_restored(ByteView file) {
+    Bytes out;
+    out.reserve(file.size());
+    for (std::size_t i = 0; i < file.size(); ++i)
+        if (file[i] != std::byte{0x0D} || i + 1 == file.size() || file[i + 1] != std::byte{0x0A})
+            out.push_back(file[i]);
+    return out;
+}
+
+}  // namespace
+
+std::string words_for(const Reading& reading) {
+    switch (reading.kind) {
+        case ReadingKind::without_front_header:
+            return fmt::format("without its front header of {} bytes", reading.bytes);
+        case ReadingKind::with_front_header:
+            return fmt::format("with an empty front header of {} bytes added", reading.bytes);
+        case ReadingKind::pairs_swapped: return "with each two bytes exchanged (another byte order)";
+        case ReadingKind::words_reversed: return "with each four bytes reversed (another byte order)";
+        case ReadingKind::halves_swapped: return "with the halves of each four bytes exchanged (another byte order)";
+        case ReadingKind::without_padding: return fmt::format("without its last {} bytes of padding", reading.bytes);
+        case ReadingKind::with_padding: return fmt::format("with {} bytes of padding put back", reading.bytes);
+        case ReadingKind::line_ends_restored: break;
+    }
+    return "with its line ends restored";
+}
+
+std::unique_ptr<ByteSource> read_as(ByteView file, const Reading& reading) {
+    const auto bytes = static_cast<std::size_t>(reading.bytes);
+    switch (reading.kind) {
+        case ReadingKind::without_front_header: return std::make_unique<MemorySource>(file.subspan(bytes));
+        case ReadingKind::with_front_header: return std::make_unique<PaddedSource>(bytes, file, 0, std::byte{0});
+        case ReadingKind::pairs_swapped: return std::make_unique<ExchangedSource>(file, 1);
+        case ReadingKind::words_reversed: return std::make_unique<ExchangedSource>(file, 3);
+        case ReadingKind::halves_swapped: return std::make_unique<ExchangedSource>(file, 2);
+        case ReadingKind::without_padding: return std::make_unique<MemorySource>(file.first(file.size() - bytes));
+        case ReadingKind::with_padding: return std::make_unique<PaddedSource>(0, file, bytes, reading.fill);
+        case ReadingKind::line_ends_restored: break;
+    }
+    return std::make_unique<OwnedSource>(with_line_ends_restored(file));
+}
+
+}  // namespace hotstitch

@@ -1,0 +1,190 @@
+// SPDX-License-Identifier: MIT
+// Wrong-file situations built from the demo world, each with the reason the diagnosis has to give. The table is
+// docs/diagnosis.md; write it anew with HOTSTITCH_WRITE_DOCS=1.
+#include "hotstitch/diagnose.h"
+
+#include <fmt/format.h>
+#include <gtest/gtest.h>
+
+#include <cstdlib>
+#include <fstream>
+
+#include "hotstitch/apply.h"
+#include "hotstitch/create.h"
+#include "kelp_harbour.h"
+#include "lib/run_tool.h"
+#include "lib/temporary_folder.h"
+
+namespace hotstitch {
+namespace {
+
+Bytes joined(ByteView a, ByteView b) {
+    Bytes out(a.begin(), a.end());
+    out.insert(out.end(), b.begin(), b.end());
+    return out;
+}
+
+Bytes exchanged(Bytes bytes, std::size_t mask) {
+    Bytes out(bytes.size());
+    for (std::size_t i = 0; i < bytes.size(); ++i) out[i] = bytes[i ^ mask];
+    return out;
+}
+
+Bytes in_text_mode(const Bytes& bytes) {
+    Bytes out;
+    for (const std::byte b : bytes) {
+        if (b == std::byte{'\n'}) out.push_back(std::byte{'\r'});
+        out.push_back(b);
+    }
+    return out;
+}
+
+const Bytes source = demo::kelp_harbour(1), target = demo::night_tides(source);
+const Bytes bps = hotstitch::create(source, target);
+const Bytes ups = hotstitch::create(source, target, {.format = PatchFormat::ups});
+const Bytes ips = hotstitch::create(source, target, {.format = PatchFormat::ips});
+const Bytes odd_header(512, std::byte{0x5A});
+const Bytes zeros_at_the_end = joined(ByteView(source).first(900'000), Bytes(148'576));
+
+/// A BPS patch for another form of the source.
+Bytes patch_for(const Bytes& other) {
+    return hotstitch::create(other, joined(other, bytes_of("Night Tides")));
+}
+
+struct Situation {
+    const char* situation;
+    Bytes patch, file;
+    const char* reason;
+    const char* reading;  ///< "" where none passes
+    bool with_checks = false;
+};
+
+std::vector<Situation> situations() {
+    const Bytes revision0 = demo::kelp_harbour(0);
+    const auto headered = [](std::size_t n, const Bytes& rom) { return joined(Bytes(n, std::byte{0x77}), rom); };
+    return {
+        {"the right file", bps, source, "fits", ""},
+        {"a copier header of 512 bytes in front", bps, demo::with_front_header(source), "front-header",
+         "without its front header of 512 bytes"},
+        {"a front header of 16 bytes", bps, headered(16, source), "front-header",
+         "without its front header of 16 bytes"},
+        {"a front header of 64 bytes", bps, headered(64, source), "front-header",
+         "without its front header of 64 bytes"},
+        {"a front header of 128 bytes", bps, headered(128, source), "front-header",
+         "without its front header of 128 bytes"},
+        {"an odd front header of 300 bytes", bps, headered(300, source), "front-header",
+         "without its front header of 300 bytes"},
+        {"a patch for a headered copy, an empty header missing", patch_for(demo::with_front_header(source)), source,
+         "no-front-header", "with an empty front header of 512 bytes added"},
+        {"a patch for a headered copy, a filled header missing", patch_for(joined(odd_header, source)), source,
+         "no-front-header", ""},
+        {"each two bytes exchanged", bps, exchanged(source, 1), "byte-order",
+         "with each two bytes exchanged (another byte order)"},
+        {"each four bytes reversed", bps, exchanged(source, 3), "byte-order",
+         "with each four bytes reversed (another byte order)"},
+        {"the halves of each four bytes exchanged", bps, exchanged(source, 2), "byte-order",
+         "with the halves of each four bytes exchanged (another byte order)"},
+        {"padded with FF to twice the size", bps, joined(source, Bytes(1 << 20, std::byte{0xFF})), "padded",
+         "without its last 1048576 bytes of padding"},
+        {"padded with 00", bps, joined(source, Bytes(4096)), "padded", "without its last 4096 bytes of padding"},
+        {"trimmed of FF", bps, Bytes(source.begin(), source.end() - 65'536), "trimmed",
+         "with 65536 bytes of padding put back"},
+        {"trimmed of 00", patch_for(zeros_at_the_end),
+         Bytes(zeros_at_the_end.begin(), zeros_at_the_end.begin() + 983'040), "trimmed",
+         "with 65536 bytes of padding put back"},
+        {"changed by a transfer in text mode", bps, in_text_mode(source), "line-ends", "with its line ends restored"},
+        {"already patched", bps, target, "already-patched", ""},
+        {"already patched, with a front header", bps, demo::with_front_header(target), "already-patched", ""},
+        {"a UPS patch and its target", ups, target, "reversed", ""},
+        {"another revision", bps, revision0, "other-content", ""},
+        {"another mod applied before", bps, demo::fog_signals(source), "other-content", ""},
+        {"another mod that doubled the file", bps, demo::longer_berths(source), "other-size", ""},
+        {"another revision with a front header", bps, demo::with_front_header(revision0), "front-header-and-more", ""},
+        {"a download that broke off", bps, Bytes(source.begin(), source.begin() + 700'001), "cut-short", ""},
+        {"half a file", bps, Bytes(revision0.begin(), revision0.begin() + 524'288), "other-size", ""},
+        {"an empty file", bps, {}, "empty", ""},
+        {"a web page", bps, joined(bytes_of("<!DOCTYPE html><title>Kelp Harbour</title>"), {}), "web-page", ""},
+        {"a zip archive", bps, joined(bytes_of("PK\3\4"), odd_header), "archive", ""},
+        {"a gzip-compressed copy", bps, joined(bytes_of("\x1F\x8B\x08"), odd_header), "archive", ""},
+        {"a patch in the place of the game", bps, ips, "is-a-patch", ""},
+        {"IPS with nothing to check by", ips, revision0, "cannot-be-known", ""},
+        {"IPS with a checks file, a front header", ips, demo::with_front_header(source), "front-header",
+         "without its front header of 512 bytes", true},
+        {"IPS with a checks file, another revision", ips, revision0, "other-content", "", true},
+        {"UPS, each two bytes exchanged", ups, exchanged(source, 1), "byte-order",
+         "with each two bytes exchanged (another byte order)"},
+    };
+}
+
+struct Found {
+    std::string reason, text, reading, next;
+};
+
+Found found_for(const Situation& s) {
+    Checks checks;
+    if (s.with_checks) checks = {{}, digest(MemorySource(source), {}), digest(MemorySource(target), {})};
+    const auto patch = open_patch(s.patch);
+    const Fit answer = fit(*patch, MemorySource(s.file), checks);
+    if (answer.reversed)
+        return {"reversed", "the file is the target of a patch that works both ways", "",
+                "apply makes the original of it"};
+    if (answer.answer == FitAnswer::fits) return {"fits", "every check is right", "", "apply it"};
+    if (answer.answer == FitAnswer::already_patched)
+        return {"already-patched", "the file is what the patch makes", "",
+                "use it as it is, or start from the original"};
+    const Diagnosis diagnosis = diagnose(*patch, s.file, checks);
+    const Reason& first = diagnosis.reasons.front();
+    return {std::string(first.code), first.text, diagnosis.reading ? words_for(*diagnosis.reading) : "",
+            diagnosis.next};
+}
+
+TEST(Diagnose, EverySituationOfTheTable) {
+    std::string page =
+        "# Why a patch does not fit\n\n"
+        "Written by `HOTSTITCH_WRITE_DOCS=1` and the test `Diagnose.EverySituationOfTheTable`, which checks it in "
+        "every run. The reason's\n"
+        "code is stable; it is the same in `--json`. Harmless readings are used by `apply` unasked (not with "
+        "`--as-is`).\n\n"
+        "| situation | reason | what is said | next step |\n| --- | --- | --- | --- |\n";
+    for (const Situation& s : situations()) {
+        const Found found = found_for(s);
+        EXPECT_EQ(found.reason, s.reason) << s.situation;
+        EXPECT_EQ(found.reading, s.reading) << s.situation;
+        page += fmt::format("| {} | `{}` | {} | {} |\n", s.situation, found.reason, found.text, found.next);
+    }
+    EXPECT_GE(situations().size(), 25U);
+    const std::filesystem::path path = std::filesystem::path(DOCS_FOLDER) / "diagnosis.md";
+    if (std::getenv("HOTSTITCH_WRITE_DOCS") != nullptr) std::ofstream(path) << page;
+    EXPECT_TRUE(text_of(contents(path)) == page) << "write it anew with HOTSTITCH_WRITE_DOCS=1";
+}
+
+TEST(CliDiagnosis, HarmlessReadingsAreUsedAndSaid) {
+    const TemporaryFolder folder;
+    folder.put("headered.smc", joined(odd_header, source));
+    folder.put("swapped.v64", exchanged(source, 1));
+    folder.put("padded.sfc", joined(source, Bytes(4096)));
+    folder.put("p.bps", bps);
+    const auto run = [&](std::vector<std::string> arguments) { return run_tool(arguments, {.folder = folder.path()}); };
+    const ToolResult result = run({"apply", "headered.smc", "p.bps", "-o", "a.smc"});
+    EXPECT_EQ(result.code, 0) << result.err;
+    EXPECT_NE(result.out.find("without its front header of 512 bytes"), std::string::npos) << result.out;
+    EXPECT_TRUE(contents(folder / "a.smc") == target);
+    EXPECT_EQ(run({"apply", "headered.smc", "p.bps", "-o", "b.smc", "--keep-header"}).code, 0);
+    EXPECT_TRUE(contents(folder / "b.smc") == joined(odd_header, target));
+    EXPECT_EQ(run({"apply", "swapped.v64", "p.bps", "-o", "c.z64"}).code, 0);
+    EXPECT_TRUE(contents(folder / "c.z64") == target);
+    const ToolResult as_is = run({"apply", "headered.smc", "p.bps", "-o", "d.smc", "--as-is"});
+    EXPECT_EQ(as_is.code, 1);
+    const ToolResult padded = run({"apply", "padded.sfc", "p.bps", "-o", "d.sfc", "--json"});
+    EXPECT_EQ(padded.code, 1);
+    EXPECT_EQ(padded.json()["reasons"][0]["code"], "padded");
+    EXPECT_NE(padded.json()["next"][0].get<std::string>().find("4096"), std::string::npos);
+    const ToolResult verified = run({"verify", "p.bps", "headered.smc", "padded.sfc", "--json"});
+    EXPECT_EQ(verified.code, 0);
+    EXPECT_EQ(verified.json()["sources"][0]["answer"], "fits");
+    EXPECT_EQ(verified.json()["sources"][0]["reading"], "without its front header of 512 bytes");
+    EXPECT_EQ(verified.json()["sources"][1]["reasons"][0]["code"], "padded");
+}
+
+}  // namespace
+}  // namespace hotstitch
