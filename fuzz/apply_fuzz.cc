@@ -6,7 +6,9 @@
 #include "hotstitch/apply.h"
 #include "hotstitch/checks.h"
 #include "hotstitch/create.h"
+#include "hotstitch/diagnose.h"
 #include "hotstitch/error.h"
+#include "hotstitch/receipt.h"
 #include "hotstitch/shared_bytes.h"
 #include "hotstitch/summary.h"
 
@@ -17,6 +19,7 @@ namespace {
 void ask_everything(ByteView patch, ByteView source, const ApplyOptions& options) {
     const auto reader = open_patch(patch, options.limits);
     const MemorySource from(source);
+    if (diagnose(*reader, source, options.checks).reasons.empty()) std::abort();
     const PatchSummary summary = summarise(*reader, source.size());
     if (summary.target_size != reader->target_size(source.size())) std::abort();
     const SharedBytes shared = count_shared(*reader, from, options.limits);
@@ -41,10 +44,14 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     options.limits.memory = 1 << (10 + std::to_integer<int>(input[0]) % 16);
     const std::size_t split = std::min<std::size_t>(std::to_integer<std::size_t>(input[1]), input.size() - 4);
     const ByteView source = input.subspan(4, split), patch = input.subspan(4 + split);
+    options.allow_source = options.allow_target = (input[2] & std::byte{2}) == std::byte{0};
     if ((input[2] & std::byte{1}) != std::byte{0}) options.checks.source.crc32 = crc32(source);
-    try {
-        checks_from_json(text_of(patch));
-    } catch (const Error&) {
+    for (const auto read : {+[](std::string_view text) { checks_from_json(text); },
+                            +[](std::string_view text) { receipt_from_json(text); }}) {
+        try {
+            read(text_of(patch));
+        } catch (const Error&) {
+        }
     }
     try {
         ask_everything(patch, source, options);

@@ -36,29 +36,33 @@ anonymous() {
 }
 
 pair() {  # pair NAME SIZE EDITS FORMAT
-    local s=$folder/source t=$folder/target p=$folder/patch.ips o=$folder/out
+    local s=$folder/source t=$folder/target p=$folder/patch o=$folder/out
     make_bench_data "$2" "$3" "$s" "$t"
     hotstitch create "$s" "$t" -o "$p" --format "$4" -q >/dev/null
     cat "$s" "$t" >/dev/null
-    local cps='' applies='' creates='' cp apply create kib
+    local cps='' applies='' receipts='' creates='' cp apply receipt create kib
     for _ in 1 2 3 4 5; do
         cps+="$(seconds "$o" copy "$s" "$o")"$'\n'
-        applies+="$(seconds "$o" hotstitch apply "$s" "$p" -o "$o" -q)"$'\n'
+        applies+="$(seconds "$o" hotstitch apply "$s" "$p" -o "$o" -q --no-receipt)"$'\n'
+        receipts+="$(seconds "$o" hotstitch apply "$s" "$p" -o "$o" -q)"$'\n'
         creates+="$(seconds "$p" hotstitch create "$s" "$t" -o "$p" --format "$4" -q)"$'\n'
     done
-    cp=$(printf %s "$cps" | middle) apply=$(printf %s "$applies" | middle) create=$(printf %s "$creates" | middle)
+    cp=$(printf %s "$cps" | middle) apply=$(printf %s "$applies" | middle) receipt=$(printf %s "$receipts" | middle) create=$(printf %s "$creates" | middle)
     rm -f "$o"
     kib=$(anonymous hotstitch apply "$s" "$p" -o "$o" -q)
     cmp -s "$o" "$t" || { echo "$1: the result is wrong" >&2; exit 1; }
-    awk -v n="$1" -v c="$cp" -v a="$apply" -v m="$create" -v k="$kib" 'BEGIN {
-        printf "%-16s cp+sync %7.3f s   apply %7.3f s = %.2f x   create %7.3f s = %.2f x   apply anonymous memory %.1f MiB\n",
-            n, c/1e6, a/1e6, a/c, m/1e6, m/c, k/1024 }'
-    rm -f "$s" "$t" "$p" "$o"
+    awk -v n="$1" -v c="$cp" -v a="$apply" -v r="$receipt" -v m="$create" -v k="$kib" 'BEGIN {
+        printf "%-13s cp+sync %6.3f s  apply %6.3f s = %.2f x  with receipt %6.3f s = %.2f x  create %6.3f s = %.2f x  anonymous %.1f MiB\n",
+            n, c/1e6, a/1e6, a/c, r/1e6, r/c, m/1e6, m/c, k/1024 }'
+    rm -f "$s" "$t" "$p" "$o"*
 }
 
 echo "Whole files (median of 5; x = times cp+sync of the source in the same run)"
 pair "16 MiB, ips" $((16 << 20)) 2000 ips
+pair "16 MiB, bps" $((16 << 20)) 2000 bps
 pair "1 GiB, ips32" $((1 << 30)) 20000 ips32
+pair "1 GiB, ups" $((1 << 30)) 20000 ups
+pair "1 GiB, bps" $((1 << 30)) 20000 bps
 echo
 echo "In memory, 16 MiB of noise"
 memory_bench --benchmark_counters_tabular=true 2>/dev/null

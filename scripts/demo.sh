@@ -25,22 +25,28 @@ original="Kelp Harbour (Europe, revision 1).sfc"
 say "1. A maker has an original and a modified copy. What are they?"
 show describe "$original" "Night Tides.sfc"
 
-say "2. Only the difference is published, with the checksums that IPS itself cannot hold."
-show create "$original" "Night Tides.sfc" --checks
-mv "Night Tides.ips" "Night Tides.ips.checks.json" player/
+say "2. Only the difference is published."
+show create "$original" "Night Tides.sfc"
+mv "Night Tides.bps" player/
 cp "$original" player/
 
 say "3. A player looks at the patch, then applies it to the original."
 cd player
-show describe "Night Tides.ips"
-show apply "$original" "Night Tides.ips"
+show describe "Night Tides.bps"
+show apply "$original" "Night Tides.bps"
 
 say "4. Did it take? Would it fit the other editions?"
-show verify "Night Tides.ips" "$original" --target "Night Tides.sfc"
-show verify "Night Tides.ips" "../Kelp Harbour (Europe, revision 0).sfc" "$original" "Night Tides.sfc"
+show verify "Night Tides.bps" "$original" --target "Night Tides.sfc"
+show verify "Night Tides.bps" "../Kelp Harbour (Europe, revision 0).sfc" "$original" "Night Tides.sfc"
 
 say "5. The wrong revision is refused before anything is written."
-show apply "../Kelp Harbour (Europe, revision 0).sfc" "Night Tides.ips" -o wrong.sfc || echo "(exit $?)"
+show apply "../Kelp Harbour (Europe, revision 0).sfc" "Night Tides.bps" -o wrong.sfc || echo "(exit $?)"
 
-say "6. The player's copy and the maker's are the same, byte for byte."
+say "6. A copy with a copier's header in front is understood."
+show apply "../Kelp Harbour (copier header).smc" "Night Tides.bps" -o "Night Tides (from a headered copy).sfc"
+
+say "7. There is a way back."
+show undo "Night Tides (from a headered copy).sfc"
+
+say "8. The player's copy and the maker's are the same, byte for byte."
 cmp "Night Tides.sfc" "../Night Tides.sfc" && echo "cmp: no difference"

@@ -46,11 +46,17 @@ shot() {  # shot NAME COMMAND
     rm -f "$ready"
 }
 
-shot create 'hotstitch create "Kelp Harbour.sfc" "Night Tides.sfc" --checks'
-shot describe 'hotstitch describe "Night Tides.ips" --source "Kelp Harbour.sfc"'
-rm "Night Tides.sfc"
-shot apply 'hotstitch apply "Kelp Harbour.sfc" "Night Tides.ips"'
-shot verify 'hotstitch verify "Night Tides.ips" "Kelp Harbour (revision 0).sfc" "Kelp Harbour.sfc" "Night Tides.sfc"'
-shot apply-refused 'hotstitch apply "Kelp Harbour (revision 0).sfc" "Night Tides.ips" -o "Night Tides (r0).sfc"'
-rm -f -- *.checks.json "Night Tides.sfc"
+shot create 'hotstitch create "Kelp Harbour.sfc" "Night Tides.sfc"'
+shot describe 'hotstitch describe "Night Tides.bps" --source "Kelp Harbour.sfc"'
+hotstitch create "Kelp Harbour.sfc" "Fog Signals.sfc" -q >/dev/null
+rm "Night Tides.sfc" "Fog Signals.sfc"
+shot apply 'hotstitch apply "Kelp Harbour.sfc" "Night Tides.bps"'
+shot verify 'hotstitch verify "Night Tides.bps" "Kelp Harbour (revision 0).sfc" "Kelp Harbour.sfc" "Kelp Harbour (copier header).smc" "Night Tides.sfc"'
+shot apply-refused 'hotstitch apply "Kelp Harbour (revision 0).sfc" "Night Tides.bps" -o "Night Tides (r0).sfc"'
+shot apply-headered 'hotstitch apply "Kelp Harbour (copier header).smc" "Night Tides.bps" -o "Night Tides (headered).sfc"'
+shot overlap 'hotstitch overlap "Kelp Harbour.sfc" "Night Tides.bps" "Fog Signals.bps"'
+shot recast 'hotstitch recast "Kelp Harbour.sfc" "Night Tides.bps" --format ups'
+shot renew 'hotstitch renew "Night Tides.sfc.receipt.json" "Fog Signals.bps"'
+shot undo 'hotstitch undo "Night Tides.sfc"'
+hotstitch recast "Kelp Harbour.sfc" "Night Tides.bps" --format ips -q >/dev/null
 shot apply-unchecked 'hotstitch apply "Kelp Harbour.sfc" "Night Tides.ips"'

@@ -160,14 +160,16 @@ private:
             if (error.code() != ErrorCode::wrong_source) throw;
             const ByteView file = *source.whole();
             const Diagnosis diagnosis = diagnose(*stage.reader, file, options.checks, context_.progress);
-            reason_facts(report_, diagnosis);
             stage.reading = diagnosis.reading;
-            if (!stage.reading || !stage.reading->harmless() || arguments_.as_is)
+            const bool usable = stage.reading && stage.reading->harmless() && !arguments_.as_is;
+            if (!usable) {
+                reason_facts(report_, diagnosis);
                 throw Error(error.code(), error.what())
                     .in(error.field())
                     .wanted(error.wanted())
                     .found(error.found())
                     .hint(diagnosis.next);
+            }
             const auto read = read_as(file, *stage.reading);
             HeaderKeeper with_header(target, file.first(header_to_keep(stage)));
             stage.made = apply(stage.patch, *read, with_header, options);

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: MIT
 #include <fmt/format.h>
 
+#include <algorithm>
+
 #include "commands/common.h"
 #include "hotstitch/error.h"
 #include "hotstitch/recast.h"
@@ -74,6 +76,12 @@ Report compare_pair(Candidate& a, Candidate& b, const InputFile& source) {
     return part;
 }
 
+bool any_with_checks(const std::vector<Candidate>& candidates) {
+    return std::any_of(candidates.begin(), candidates.end(), [](const Candidate& candidate) {
+        return traits_of(*recognise_patch(candidate.patch.bytes())).has_checks;
+    });
+}
+
 }  // namespace
 
 void run(const OverlapArguments& arguments, const Context& context, Report& report) {
@@ -83,6 +91,10 @@ void run(const OverlapArguments& arguments, const Context& context, Report& repo
     std::vector<Candidate> candidates;
     for (const std::string& name : arguments.patches)
         candidates.push_back(make_candidate(name, source, context, report));
+    if (any_with_checks(candidates))
+        report.next(
+            "UPS and BPS patches check their source, so after one is applied the others refuse the result; recast them "
+            "to ips to apply several");
     std::size_t pairs = 0, conflicts = 0;
     for (std::size_t i = 0; i < candidates.size(); ++i) {
         for (std::size_t j = i + 1; j < candidates.size(); ++j) {

@@ -54,9 +54,10 @@ void undo_by_receipt(const fs::path& file, const Context& context, Report& repor
         remove_file(file);
         remove_file(receipt_file);
         report.fact("source", "source", shown(source), as_utf8(source.string()));
-        return report.conclude(Mood::good, "removed",
-                               fmt::format("Undone: {} is removed; its source is untouched.", shown(file)),
-                               ExitCode::yes);
+        return report.conclude(
+            Mood::good, "removed",
+            fmt::format("Undone: {} and its receipt are removed; the source is untouched.", shown(file)),
+            ExitCode::yes);
     }
     if (!receipt.backup.empty()) {
         const fs::path backup = path_beside(receipt.backup, folder);

@@ -11,13 +11,14 @@
 namespace hotstitch::cli {
 namespace {
 
-void conclude_misfit(const Diagnosis& diagnosis, const std::string& name, Report& part) {
-    reason_facts(part, diagnosis);
+void conclude_misfit(const Fit& fit, const Diagnosis& diagnosis, const std::string& name, Report& part) {
     if (diagnosis.reading && diagnosis.reading->harmless()) {
         const std::string words = words_for(*diagnosis.reading);
         part.detail("reading", words);
         return part.conclude(Mood::good, "fits", fmt::format("{}: fits, read {}.", name, words), ExitCode::yes);
     }
+    mismatch_facts(part, fit.mismatches);
+    reason_facts(part, diagnosis);
     part.next(diagnosis.next);
     part.conclude(Mood::bad, "does-not-fit", fmt::format("{}: does not fit.", name), ExitCode::no);
 }
@@ -54,11 +55,10 @@ void verify_source(const PatchReader& patch, const InputFile& source, const Chec
     part.detail("path", as_utf8(source.path().string()));
     const Fit answer = fit(patch, source, checks, context.progress);
     state_reach(patch, source.size(), part);
-    if (answer.answer == FitAnswer::does_not_fit) mismatch_facts(part, answer.mismatches);
     warn_past_end(part, answer);
     const std::string name = shown(source.path());
     if (answer.answer != FitAnswer::does_not_fit) return conclude_fit(answer, name, part);
-    conclude_misfit(diagnose(patch, source.bytes(), checks, context.progress), name, part);
+    conclude_misfit(answer, diagnose(patch, source.bytes(), checks, context.progress), name, part);
 }
 
 /// Is `target` what the patch makes from `source`, byte for byte?
