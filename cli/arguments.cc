@@ -115,6 +115,10 @@ void declare(CLI::App& app, ApplyArguments& apply, Common& common) {
                      "Never read the source in another way, without its front header for example");
     command.add_flag("--keep-header", apply.keep_header,
                      "A front header that had to come off for the patch is put back on the output");
+    command
+        .add_option("--name-like", apply.name_like,
+                    "The output takes this companion's name, a sound track's for example")
+        ->type_name("FILE");
     command.add_flag("--no-receipt", apply.no_receipt,
                      "Leave no receipt OUTPUT.receipt.json, which undo and renew work by");
     command.add_flag("--keep-reverse", apply.keep_reverse,

@@ -42,6 +42,7 @@ struct ApplyArguments {
     OutputArguments output;
     bool in_place = false, as_is = false, keep_header = false;
     bool no_receipt = false, keep_reverse = false, digests = false;
+    std::string name_like;  ///< a companion whose stem the output takes
     Digests expect;
 };
 

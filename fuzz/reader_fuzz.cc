@@ -2,7 +2,6 @@
 // Any bytes as a patch: what the reader accepts is what the reference accepts, with the same result. The seeds
 // decide which format a target explores. UPS and BPS end in checksums no fuzzer would guess: they are put right.
 #include <cstdlib>
-#include <stdexcept>
 
 #include "hotstitch/apply.h"
 #include "hotstitch/error.h"
@@ -16,20 +15,7 @@ namespace {
 // A megabyte is more than any short input needs, and keeps the reference from filling 16 MiB each time.
 constexpr std::uint64_t most = 1 << 20;
 
-enum class Outcome { made, refused, too_large, wrong_source };
-
-Outcome by_reference(ByteView patch, ByteView source, Bytes& target) {
-    try {
-        auto made = reference::apply(patch, source, most);
-        if (!made) return Outcome::refused;
-        target = std::move(*made);
-        return Outcome::made;
-    } catch (const std::length_error&) {
-        return Outcome::too_large;
-    } catch (const std::out_of_range&) {
-        return Outcome::wrong_source;
-    }
-}
+using reference::Outcome;
 
 Outcome by_library(ByteView patch, ByteView source, Bytes& target) {
     ApplyOptions options;
@@ -53,11 +39,11 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     Bytes patch(input.begin(), input.end());
     if (traits_of(*format).has_checks) makers::put_crcs_right(patch, source);
     Bytes wanted, made;
-    const Outcome reference = by_reference(patch, source, wanted);
+    const Outcome wanted_outcome = reference::judge(patch, source, most, wanted);
     const Outcome library = by_library(patch, source, made);
     // A source that ends too early is found while building, when the output's size has long been judged.
-    const bool agree = reference == Outcome::wrong_source ? library != Outcome::made : library == reference;
+    const bool agree = wanted_outcome == Outcome::wrong_source ? library != Outcome::made : library == wanted_outcome;
     if (!agree) std::abort();
-    if (reference == Outcome::made && made != wanted) std::abort();
+    if (wanted_outcome == Outcome::made && made != wanted) std::abort();
     return 0;
 }

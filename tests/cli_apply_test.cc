@@ -217,6 +217,23 @@ TEST_F(CliApply, UpsGoesBackwardsAndResultsAreKnown) {
     EXPECT_NE(again.out.find("Already patched"), std::string::npos);
 }
 
+TEST_F(CliApply, CompanionsArePointedOutAndTheirNameTaken) {
+    for (const char* name :
+         {"mods/Night Music-1.pcm", "mods/Night Music-2.pcm", "mods/Night Music.msu", "mods/alone.cue"})
+        folder.put(name, "x");
+    const ToolResult result = run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips"});
+    EXPECT_NE(result.out.find("3 files go by the name \"Night Music\""), std::string::npos) << result.out;
+    EXPECT_EQ(result.out.find("alone"), std::string::npos);
+    EXPECT_EQ(run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "--name-like", "mods/Night Music-2.pcm"}).code,
+              0);
+    EXPECT_TRUE(contents(folder / "Night Music.sfc") == target);
+    EXPECT_EQ(
+        run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "--name-like", "Fog (Track 02).bin", "-o", "mods"})
+            .code,
+        0);
+    EXPECT_TRUE(contents(folder / "mods/Fog.sfc") == target);
+}
+
 TEST_F(CliApply, WarnsOfAPatchForABiggerFile) {
     folder.put("far.ips", "PATCH" + makers::ips_record(0x120000, "x") + "EOF");
     const ToolResult result = run({"apply", "Kelp Harbour.sfc", "far.ips"});

@@ -167,37 +167,26 @@ TEST(IpsReader, OverlapIndexKeepsToTheMemoryBudget) {
 // when the reference accepts, otherwise an error with a code and, where there is one, an offset.
 constexpr std::uint64_t most = 1 << 20;
 
-enum class Outcome { made, refused, too_large };
-
-Outcome reference_outcome(ByteView patch, ByteView source, Bytes& target) {
-    try {
-        auto made = reference::apply_ips(patch, source, most);
-        if (!made) return Outcome::refused;
-        target = std::move(*made);
-        return Outcome::made;
-    } catch (const std::length_error&) {
-        return Outcome::too_large;
-    }
-}
+using reference::Outcome;
 
 Outcome expect_agreement(ByteView patch, ByteView source) {
     Bytes wanted;
-    const Outcome reference = reference_outcome(patch, source, wanted);
+    const Outcome outcome = reference::judge(patch, source, most, wanted);
     const std::string shown = hex(patch.first(std::min<std::size_t>(patch.size(), 64)));
     try {
         ApplyOptions options;
         options.limits.output = most;
         const Bytes made = hotstitch::apply(patch, source, options);
-        EXPECT_EQ(reference, Outcome::made) << "accepted " << shown;
+        EXPECT_EQ(outcome, Outcome::made) << "accepted " << shown;
         EXPECT_TRUE(made == wanted) << shown;
     } catch (const Error& error) {
         const bool limit = error.code() == ErrorCode::limit;
-        EXPECT_EQ(reference, limit ? Outcome::too_large : Outcome::refused) << error.what() << " " << shown;
+        EXPECT_EQ(outcome, limit ? Outcome::too_large : Outcome::refused) << error.what() << " " << shown;
         const bool about_patch = error.code() == ErrorCode::damaged || error.code() == ErrorCode::truncated ||
                                  error.code() == ErrorCode::not_this_format;
         EXPECT_TRUE(limit || (about_patch && error.offset().has_value())) << error.what();
     }
-    return reference;
+    return outcome;
 }
 
 TEST(IpsReader, AgreesWithTheReferenceOnAllShortTails) {

@@ -7,6 +7,7 @@
 #include <unistd.h>
 
 #include "commands/apply_report.h"
+#include "companions.h"
 #include "hotstitch/create.h"
 #include "hotstitch/error.h"
 #include "hotstitch/version.h"
@@ -75,7 +76,9 @@ public:
             scratch.copy_to(STDOUT_FILENO, context_.progress);
             return state("standard output", "-", {});
         }
-        const fs::path place = default_apply_output(source_, stages_.back().patch.path());
+        fs::path place = default_apply_output(source_, stages_.back().patch.path());
+        if (!arguments_.name_like.empty())
+            place.replace_filename(companion_stem(arguments_.name_like) + source_.path().extension().string());
         const fs::path path = arguments_.in_place ? source_.path() : output_path(arguments_.output.path, place);
         try {
             if (!arguments_.in_place)
@@ -85,6 +88,7 @@ public:
             make(file);
             if (!stages_.back().made.made) return state_already_patched(report_);
             finish(file);
+            point_out_companions(file.path());
         } catch (const Error& error) {
             // Often the place is taken by the result of the same patch: then that is what to say.
             if (error.code() != ErrorCode::usage || !is_already_patched()) throw;
@@ -246,6 +250,21 @@ private:
         } catch (const Error&) {
             return false;
         }
+    }
+
+    /// Sound tracks and the like that go by another name than the output would not be found by the game.
+    void point_out_companions(const fs::path& output) {
+        if (!arguments_.name_like.empty() || arguments_.in_place) return;
+        std::vector<fs::path> folders{source_.path().parent_path()};
+        if (const fs::path other = stages_.back().patch.path().parent_path(); other != folders.front())
+            folders.push_back(other);
+        for (const fs::path& folder : folders)
+            for (const CompanionSet& set : companions_in(folder))
+                if (set.stem != output.stem())
+                    report_.next(
+                        fmt::format("{} go by the name \"{}\"; if they belong to this game, give the output that name "
+                                    "with --name-like \"{}\"",
+                                    counted(set.files, "file", "files"), escaped(set.stem), shown(set.example)));
     }
 
     bool is_already_patched() const {

@@ -132,4 +132,17 @@ std::optional<Bytes> apply(ByteView patch, ByteView source, std::uint64_t most) 
     return apply_ips(patch, source, most);
 }
 
+Outcome judge(ByteView patch, ByteView source, std::uint64_t most, Bytes& target) {
+    try {
+        auto made = apply(patch, source, most);
+        if (!made) return Outcome::refused;
+        target = std::move(*made);
+        return Outcome::made;
+    } catch (const std::length_error&) {
+        return Outcome::too_large;
+    } catch (const std::out_of_range&) {
+        return Outcome::wrong_source;
+    }
+}
+
 }  // namespace reference
