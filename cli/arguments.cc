@@ -146,7 +146,7 @@ void declare(CLI::App& app, VerifyArguments& verify, Common& common) {
     command.add_option("PATCH", verify.patch, "The patch");
     command.add_option("--receipt", verify.receipt, "Is this file still what was made, by its receipt")
         ->type_name("FILE");
-    command.add_option("SOURCE", verify.sources, "Files it might be for");
+    command.add_option("SOURCE", verify.sources, "Files it might be for, or folders to search");
     command.add_option("--target", verify.target, "Is this file what the patch makes")->type_name("FILE");
     add_expect(command, verify.expect);
     add_common(command, common);

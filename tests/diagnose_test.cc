@@ -179,6 +179,18 @@ TEST(CliDiagnosis, HarmlessReadingsAreUsedAndSaid) {
     EXPECT_EQ(padded.code, 1);
     EXPECT_EQ(padded.json()["reasons"][0]["code"], "padded");
     EXPECT_NE(padded.json()["next"][0].get<std::string>().find("4096"), std::string::npos);
+    folder.put("shelf/deep/right.sfc", source);
+    folder.put("shelf/wrong.sfc", demo::kelp_harbour(0));
+    folder.put("shelf/notes.txt", "tides");
+    const ToolResult searched = run({"verify", "p.bps", "shelf", "--json"});
+    EXPECT_EQ(searched.code, 0);
+    ASSERT_EQ(searched.json()["sources"].size(), 1U);
+    EXPECT_EQ(searched.json()["sources"][0]["path"], "shelf/deep/right.sfc");
+    EXPECT_EQ(searched.json()["others"], 2);
+    std::filesystem::remove(folder / "shelf/deep/right.sfc");
+    EXPECT_EQ(run({"verify", "p.bps", "shelf"}).code, 1);
+    std::filesystem::create_directory(folder / "bare");
+    EXPECT_EQ(run({"verify", "p.bps", "bare"}).code, 2);
     const ToolResult verified = run({"verify", "p.bps", "headered.smc", "padded.sfc", "--json"});
     EXPECT_EQ(verified.code, 0);
     EXPECT_EQ(verified.json()["sources"][0]["answer"], "fits");

@@ -1,12 +1,18 @@
 // SPDX-License-Identifier: MIT
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <atomic>
+#include <filesystem>
+#include <thread>
+
 #include "commands/common.h"
 #include "hotstitch/apply.h"
 #include "hotstitch/error.h"
 #include "receipts.h"
 #include "render/escape.h"
 #include "render/quantities.h"
+#include "signals.h"
 
 namespace hotstitch::cli {
 namespace {
@@ -100,26 +106,84 @@ void verify_by_checks(const InputFile& target, const Digests& wanted, const Cont
                         fmt::format("{} is not what the patch makes.", shown(target.path())), ExitCode::no);
 }
 
+/// A file to look at: named, or found in a named folder.
+struct Candidate {
+    std::string name;
+    bool found = false;
+    std::optional<Report> report;
+};
+
+std::vector<Candidate> candidates_in(const std::vector<std::string>& names) {
+    namespace fs = std::filesystem;
+    std::vector<Candidate> all;
+    for (const std::string& name : names) {
+        if (!fs::is_directory(name)) {
+            all.push_back({name, false, {}});
+            continue;
+        }
+        std::vector<std::string> found;
+        for (const auto& entry : fs::recursive_directory_iterator(name, fs::directory_options::skip_permission_denied))
+            if (entry.is_regular_file()) found.push_back(entry.path().string());
+        std::sort(found.begin(), found.end());
+        for (std::string& file : found) all.push_back({std::move(file), true, {}});
+    }
+    return all;
+}
+
+Report report_of(const Candidate& candidate, const PatchReader& patch, const Checks& checks, const Context& context) {
+    Report part("source");
+    try {
+        verify_source(patch, open_input(candidate.name, context), checks, context, part);
+    } catch (const Error& error) {
+        part.conclude(error);
+        part.detail("path", as_utf8(candidate.name));
+    }
+    return part;
+}
+
+/// Looks at all candidates, on all cores.
+void look_at_all(std::vector<Candidate>& candidates, const PatchReader& patch, const Checks& checks,
+                 const Context& context) {
+    Context quiet = context;  // the progress line belongs to one thread
+    quiet.progress = [](const ProgressState&) { return stop_signal() == 0; };
+    std::atomic<std::size_t> next = 0;
+    const auto work = [&] {
+        for (std::size_t i = next++; i < candidates.size() && stop_signal() == 0; i = next++)
+            candidates[i].report = report_of(candidates[i], patch, checks, quiet);
+    };
+    const std::size_t workers =
+        std::min<std::size_t>(candidates.size(), std::max(1U, std::thread::hardware_concurrency()));
+    std::vector<std::thread> threads;
+    for (std::size_t i = 1; i < workers; ++i) threads.emplace_back(work);
+    work();
+    for (std::thread& thread : threads) thread.join();
+    if (stop_signal() != 0) throw Error(ErrorCode::cancelled, "stopped on request");
+}
+
 void verify_many(const PatchReader& patch, const VerifyArguments& arguments, const Checks& checks,
                  const Context& context, Report& report) {
-    std::size_t fitting = 0, patched = 0;
+    std::vector<Candidate> candidates = candidates_in(arguments.sources);
+    if (candidates.empty()) throw Error(ErrorCode::usage, "there is no file in the folders named");
+    look_at_all(candidates, patch, checks, context);
+    std::size_t fitting = 0, patched = 0, passed_over = 0;
     ExitCode worst = ExitCode::yes;
-    for (const std::string& name : arguments.sources) {
-        Report part("source");
-        try {
-            verify_source(patch, open_input(name, context), checks, context, part);
-        } catch (const Error& error) {
-            if (error.code() == ErrorCode::cancelled) throw;
-            part.conclude(error);
-            part.detail("path", as_utf8(name));
-        }
+    for (Candidate& candidate : candidates) {
+        Report& part = *candidate.report;
         fitting += part.answer() == "fits" ? 1 : 0;
         patched += part.answer() == "already-patched" || part.answer() == "fits-backwards" ? 1 : 0;
-        worst = std::max(worst, part.exit_code());
-        report.part("sources", std::move(part));
+        const bool misfit = part.exit_code() != ExitCode::yes;
+        worst = std::max(worst, candidate.found && misfit ? ExitCode::no : part.exit_code());
+        // Of what was only found in a folder, the misfits are counted and not told one by one.
+        if (candidate.found && misfit)
+            ++passed_over;
+        else
+            report.part("sources", std::move(part));
     }
-    std::string sentence = fmt::format("{} of {} {}", fitting, counted(arguments.sources.size(), "file", "files"),
-                                       fitting == 1 ? "fits" : "fit");
+    if (passed_over != 0)
+        report.fact("others", "others",
+                    fmt::format("{} in the folders do not fit", counted(passed_over, "file", "files")), passed_over);
+    std::string sentence =
+        fmt::format("{} of {} {}", fitting, counted(candidates.size(), "file", "files"), fitting == 1 ? "fits" : "fit");
     if (patched != 0) sentence += fmt::format(", {} already patched", patched);
     if (fitting + patched != 0)
         report.conclude(Mood::good, fitting != 0 ? "fits" : "already-patched", sentence + ".", ExitCode::yes);

@@ -101,10 +101,15 @@ Fit fit(const PatchReader& patch, const ByteSource& source, const Checks& wanted
     const Digests target = joined(facts.target, wanted.target);
     const bool any_source_check = !facts.source.empty() || !wanted.source.empty();
     Fit result;
-    const DigestChoice choice = either(either(choice_for(facts.source), choice_for(wanted.source)), choice_for(target));
+    // Where the size alone says no, nothing is gained by reading the whole file.
+    const Digests wanted_source = joined(facts.source, wanted.source);
+    const auto size_fits = [&](const Digests& wish) { return !wish.size || *wish.size == source.size(); };
+    DigestChoice choice{.crc32 = false};
+    if (size_fits(wanted_source)) choice = either(choice_for(facts.source), choice_for(wanted.source));
+    if (size_fits(wanted_source) || size_fits(target)) choice = either(choice, choice_for(target));
     result.source = digest(source, choice, progress, Phase::checking_source);
     result.mismatches = mismatches_of(facts.source, wanted.source, result.source);
-    bool is_target = !target.empty() && compare(target, result.source).empty();
+    bool is_target = !target.empty() && size_fits(target) && compare(target, result.source).empty();
     if (!traits_of(facts.format).has_checks) {
         bool holds_all = false;
         look_at_edits(patch, source, result, holds_all);
