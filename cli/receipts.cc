@@ -49,7 +49,7 @@ void must_be(const fs::path& path, const Digests& wanted, ErrorCode code, const 
 
 Digests receipt_digests(const ByteSource& file, bool all, const Progress& progress) {
     constexpr std::uint64_t most = std::uint64_t{64} << 20;
-    return digest(file, {.crc32 = true, .sha256 = all || file.size() <= most}, progress);
+    return digest(file, available({.crc32 = true, .sha256 = all || file.size() <= most}), progress);
 }
 
 std::vector<DigestMismatch> compare_file(const fs::path& path, const Digests& wanted, const Progress& progress) {

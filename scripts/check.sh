@@ -7,6 +7,12 @@ mapfile -t files < <(git ls-files --cached --others --exclude-standard '*.cc' '*
 [ "${1:-}" = --fix ] && clang-format -i "${files[@]}"
 clang-format --dry-run --Werror "${files[@]}" && echo "clang-format: clean"
 
+# The library without its optional libraries, shared, has to build and work.
+cmake --preset portable >/dev/null && cmake --build --preset portable >/dev/null
+(cd build/portable && rm -rf smoke && ./make_demo smoke && cd smoke && ../hotstitch create Kelp*1*.sfc "Night Tides.sfc" --checks -q &&
+    mv "Night Tides.sfc" wanted.sfc && ../hotstitch apply Kelp*1*.sfc "Night Tides.bps" -q && cmp "Night Tides.sfc" wanted.sfc &&
+    ../hotstitch describe "Night Tides.bps" -q && ../hotstitch undo "Night Tides.sfc" -q) >/dev/null && echo "portable build: works"
+
 cmake --preset asan -D CMAKE_EXPORT_COMPILE_COMMANDS=ON >/dev/null
 mapfile -t sources < <(git ls-files --cached --others --exclude-standard 'src/*.cc' 'cli/*.cc' 'examples/*.cc' 'demo/*.cc')
 printf '%s\0' "${sources[@]}" | xargs -0 -P "$(nproc)" -n 4 clang-tidy -p build/asan --quiet 2>/dev/null && echo "clang-tidy: clean"

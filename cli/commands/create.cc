@@ -81,7 +81,7 @@ private:
     }
 
     Checks checks_for(ByteView patch) const {
-        const DigestChoice all{true, true, true, true};
+        const DigestChoice all = available({true, true, true, true});
         return {digest(MemorySource(patch), {}), digest(source_, all, context_.progress),
                 digest(target_, all, context_.progress)};
     }

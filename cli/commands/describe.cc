@@ -14,11 +14,11 @@ namespace {
 constexpr std::size_t ranges_shown = 8;
 
 void state_digests(Report& part, const InputFile& file, const Context& context) {
-    const Digests digests = digest(file, {.crc32 = true, .md5 = true, .sha1 = true}, context.progress);
+    const Digests digests = digest(file, available({.crc32 = true, .md5 = true, .sha1 = true}), context.progress);
     part.fact("size", "size", size_text(*digests.size), *digests.size);
     part.fact("crc32", "crc32", digests.crc32->hex(), digests.crc32->hex());
-    part.fact("md5", "md5", hex(digests.md5->bytes), hex(digests.md5->bytes));
-    part.fact("sha1", "sha1", hex(digests.sha1->bytes), hex(digests.sha1->bytes));
+    if (digests.md5) part.fact("md5", "md5", hex(digests.md5->bytes), hex(digests.md5->bytes));
+    if (digests.sha1) part.fact("sha1", "sha1", hex(digests.sha1->bytes), hex(digests.sha1->bytes));
 }
 
 void state_needs(Report& part, const PatchReader& patch, const PatchSummary& summary, bool source_given) {

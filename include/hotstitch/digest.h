@@ -84,6 +84,9 @@ private:
 HOTSTITCH_EXPORT Digests digest(const ByteSource& source, DigestChoice choice, const Progress& progress = {},
                                 Phase phase = Phase::reading);
 
+/// Those of the chosen ones that this build has: MD5 and SHA need OpenSSL.
+HOTSTITCH_EXPORT DigestChoice available(DigestChoice choice) noexcept;
+
 /// The choice that `compare` needs for `wanted`.
 HOTSTITCH_EXPORT DigestChoice choice_for(const Digests& wanted) noexcept;
 

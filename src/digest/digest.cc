@@ -119,6 +119,11 @@ Digests digest(const ByteSource& source, DigestChoice choice, const Progress& pr
     return digester.finish();
 }
 
+DigestChoice available(DigestChoice choice) noexcept {
+    if (!HOTSTITCH_WITH_OPENSSL) choice.md5 = choice.sha1 = choice.sha256 = false;
+    return choice;
+}
+
 DigestChoice choice_for(const Digests& wanted) noexcept {
     return {wanted.crc32.has_value(), wanted.md5.has_value(), wanted.sha1.has_value(), wanted.sha256.has_value()};
 }
