@@ -90,7 +90,7 @@ void add_format(CLI::App& app, std::optional<PatchFormat>& format) {
 }
 
 /// CLI11's message without its advice, which is ours to give.
-std::string first_line(std::string text) {
+std::string first_line(const std::string& text) {
     return text.substr(0, text.find('\n'));
 }
 

@@ -53,7 +53,7 @@ INSTANTIATE_TEST_SUITE_P(
         {"folder as patch", {"apply", "game.sfc", "folder"}, 2, "folder is a folder, a file is needed"},
         {"empty patch file", {"apply", "game.sfc", "empty"}, 3, "not a patch but an empty file"},
         {"a web page", {"apply", "game.sfc", "page.ips"}, 3, "not a patch but a web page"},
-        {"a zip", {"apply", "game.sfc", "zipped.ips"}, 3, "not a patch but a zip archive"},
+        {"a zip that is none", {"apply", "game.sfc", "zipped.ips"}, 3, "the archive cannot be read"},
         {"no patch at all", {"apply", "game.sfc", "game.sfc"}, 2, "the same file"},
         {"cut short", {"apply", "game.sfc", "cut.ips"}, 3, "without its end marker"},
         {"too large", {"apply", "game.sfc", "huge.ips"}, 3, "larger output than is allowed"},

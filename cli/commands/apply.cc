@@ -10,11 +10,13 @@
 #include "companions.h"
 #include "hotstitch/create.h"
 #include "hotstitch/error.h"
+#include "hotstitch/recognise.h"
 #include "hotstitch/version.h"
 #include "placement.h"
 #include "receipts.h"
 #include "render/escape.h"
 #include "render/quantities.h"
+#include "unpacking.h"
 
 namespace hotstitch::cli {
 
@@ -61,12 +63,13 @@ public:
           context_(context),
           report_(report),
           renews_(renews),
-          source_(open_input(arguments.source, context)) {
+          source_(open_or_unpack(arguments.source, context)) {
         for (const std::string& name : arguments.patches)
-            stages_.push_back({open_input(name, context), nullptr, {}, {}, {}});
+            stages_.push_back({open_patch_file(name, context, report), nullptr, {}, {}, {}});
         swap_if_unmistakable();
-        file_fact(report, "source", source_.path(), {.size = source_.size()});
         for (Stage& stage : stages_) open_stage(stage);
+        unpack_source();
+        file_fact(report, "source", source_.path(), {.size = source_.size()});
     }
 
     void run() {
@@ -106,6 +109,18 @@ private:
         if (stages_.size() != 1 || !recognise_patch(source_.bytes()) || recognise_patch(patch.bytes())) return;
         std::swap(source_, patch);
         report_.warn("source and patch were given in swapped places; their content says which is which");
+    }
+
+    /// A patch may be meant for the archive itself; when it is not, it is meant for the one game file inside.
+    void unpack_source() {
+        const Stage& first = stages_.front();
+        if (recognise_file(source_.bytes()).name != "archive" || arguments_.as_is) return;
+        const Fit as_it_is = fit(*first.reader, source_, options_for(first).checks, context_.progress);
+        if (as_it_is.answer == FitAnswer::fits || as_it_is.answer == FitAnswer::already_patched) return;
+        auto unpacked = unpacked_source(source_, context_);
+        if (!unpacked) return;
+        report_.warn(fmt::format("the source was taken out of the archive {}", shown(source_.path())));
+        source_ = std::move(*unpacked);
     }
 
     /// All patches are read before the first is applied, so that a damaged one stops at once.

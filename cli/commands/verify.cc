@@ -13,6 +13,7 @@
 #include "render/escape.h"
 #include "render/quantities.h"
 #include "signals.h"
+#include "unpacking.h"
 
 namespace hotstitch::cli {
 namespace {
@@ -133,7 +134,15 @@ std::vector<Candidate> candidates_in(const std::vector<std::string>& names) {
 Report report_of(const Candidate& candidate, const PatchReader& patch, const Checks& checks, const Context& context) {
     Report part("source");
     try {
-        verify_source(patch, open_input(candidate.name, context), checks, context, part);
+        const InputFile file = open_or_unpack(candidate.name, context);
+        verify_source(patch, file, checks, context, part);
+        if (part.exit_code() == ExitCode::yes) return part;
+        if (const auto inside = unpacked_source(file, context)) {
+            Report unpacked("source");
+            verify_source(patch, *inside, checks, context, unpacked);
+            unpacked.detail("archive", as_utf8(candidate.name));
+            if (unpacked.exit_code() == ExitCode::yes) return unpacked;
+        }
     } catch (const Error& error) {
         part.conclude(error);
         part.detail("path", as_utf8(candidate.name));
@@ -220,7 +229,7 @@ void run(const VerifyArguments& arguments, const Context& context, Report& repor
             .hint("name a SOURCE, or --target FILE");
     if (!arguments.target.empty() && arguments.sources.size() > 1)
         throw Error(ErrorCode::usage, "--target takes one SOURCE at most");
-    const InputFile file = open_input(arguments.patch, context);
+    const InputFile file = open_patch_file(arguments.patch, context, report);
     const auto patch = open_patch(file.bytes(), context.limits);
     file_fact(report, "patch", file.path(), {.size = file.size()}, patch_text(patch->facts()));
     const auto found = find_checks(file, report);

@@ -8,6 +8,7 @@
 
 #include "hotstitch/bytes.h"
 #include "hotstitch/export.h"
+#include "hotstitch/limits.h"
 #include "hotstitch/progress.h"
 #include "hotstitch/stream.h"
 
@@ -22,6 +23,10 @@ public:
     explicit InputFile(const std::filesystem::path& path, const Progress& progress = {});
     /// Reads an open descriptor, for example standard input, to its end. Does not close it.
     static InputFile from_descriptor(int descriptor, std::string name, const Progress& progress = {});
+    /// A file in an archive, unpacked into an unnamed temporary file. Its path is the member's name beside the
+    /// archive; is_same_file asks about the archive. Throws what extract_member throws (archive.h).
+    static InputFile unpacked(const InputFile& archive, std::string_view member, const Limits& limits = {},
+                              const Progress& progress = {});
     ~InputFile() override;
     InputFile(InputFile&&) noexcept;
     InputFile& operator=(InputFile&&) noexcept;

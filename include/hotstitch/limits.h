@@ -15,6 +15,11 @@ struct Limits {
     /// Bytes of metadata that are kept for showing; longer metadata is read over.
     std::uint64_t metadata = std::uint64_t{64} << 10;
 
+    /// Archives: files looked at, bytes of one unpacked file, and how many times its packed size that may be.
+    std::uint64_t archive_members = 100'000;
+    std::uint64_t archive_member_size = std::uint64_t{64} << 30;
+    std::uint64_t archive_ratio = 1000;
+
     /// The output budget for these input sizes, in bytes.
     std::uint64_t output_for(std::uint64_t source_size, std::uint64_t patch_size) const noexcept {
         constexpr std::uint64_t least = std::uint64_t{1} << 30, most = std::uint64_t{1} << 40;

@@ -8,6 +8,7 @@
 #include <unistd.h>
 
 #include "bytes/meter.h"
+#include "hotstitch/archive.h"
 #include "hotstitch/file_io.h"
 #include "io/descriptor.h"
 #include "io/mapping.h"
@@ -21,8 +22,10 @@ struct InputFile::State {
     fs::path path;
     struct stat info {};
     Descriptor descriptor;
-    Mapping mapping;  ///< of a regular file or device that is not empty
-    Bytes memory;     ///< of everything else
+    Mapping mapping;                     ///< of a regular file or device that is not empty
+    Bytes memory;                        ///< of everything else
+    std::optional<ScratchFile> scratch;  ///< of what was unpacked
+    bool has_identity = false;           ///< `info` is that of a file with a name
     ByteView bytes;
 };
 
@@ -65,6 +68,7 @@ InputFile::InputFile(const fs::path& path, const Progress& progress) : state_(st
     s.descriptor = Descriptor(::open(path.c_str(), O_RDONLY | O_CLOEXEC));
     if (!s.descriptor) throw system_error("open", path);
     if (::fstat(s.descriptor.get(), &s.info) != 0) throw system_error("read", path);
+    s.has_identity = true;
     if (S_ISDIR(s.info.st_mode))
         throw Error(ErrorCode::usage, fmt::format("{} is a folder, a file is needed", path.string()));
     const auto size = mappable_size(s.descriptor.get(), s.info);
@@ -85,6 +89,21 @@ InputFile InputFile::from_descriptor(int descriptor, std::string name, const Pro
     state->path = std::move(name);
     state->memory = read_to_end(descriptor, state->path, progress);
     state->bytes = state->memory;
+    return InputFile(std::move(state));
+}
+
+InputFile InputFile::unpacked(const InputFile& archive, std::string_view member, const Limits& limits,
+                              const Progress& progress) {
+    auto state = std::make_unique<State>();
+    // What a gz or xz holds has no name of its own: it is the archive's without the last extension.
+    const fs::path name = member.empty() ? archive.path().stem() : fs::path(member).filename();
+    state->path = archive.path().parent_path() / name;
+    state->info = archive.state_->info;
+    state->has_identity = archive.state_->has_identity;
+    state->scratch.emplace();
+    extract_member(archive.bytes(), member, *state->scratch, limits, progress);
+    archive.check_intact();
+    state->bytes = *state->scratch->written();
     return InputFile(std::move(state));
 }
 
@@ -124,7 +143,7 @@ void InputFile::check_intact() const {
 
 bool InputFile::is_same_file(const fs::path& path) const noexcept {
     struct stat other {};
-    if (::stat(path.c_str(), &other) != 0 || !state_->descriptor) return false;
+    if (::stat(path.c_str(), &other) != 0 || !state_->has_identity) return false;
     return other.st_dev == state_->info.st_dev && other.st_ino == state_->info.st_ino;
 }
 

@@ -1,0 +1,138 @@
+// SPDX-License-Identifier: MIT
+// Archives made by the system's own tool, looked into by the library and used by the commands.
+#include "hotstitch/archive.h"
+
+#include <fmt/format.h>
+#include <gtest/gtest.h>
+
+#include <cstdlib>
+
+#include "hotstitch/create.h"
+#include "hotstitch/error.h"
+#include "hotstitch/file_io.h"
+#include "kelp_harbour.h"
+#include "lib/patch_makers.h"
+#include "lib/run_tool.h"
+#include "lib/temporary_folder.h"
+
+namespace hotstitch {
+namespace {
+
+namespace fs = std::filesystem;
+
+class Archives : public testing::Test {
+protected:
+    Archives() {
+        folder.put("kelp.sfc", source);
+        folder.put("mods/night.bps", patch);
+        folder.put("readme.txt", "Apply to Kelp Harbour, Europe, revision 1.");
+    }
+    /// Runs bsdtar in the folder.
+    void pack(const std::string& arguments) const {
+        const std::string call = fmt::format("cd '{}' && bsdtar {} 2>/dev/null", folder.path().string(), arguments);
+        ASSERT_EQ(std::system(call.c_str()), 0) << call;
+    }
+    ToolResult run(std::vector<std::string> arguments) const { return run_tool(arguments, {.folder = folder.path()}); }
+    ErrorCode extracting(const char* archive, const std::string& member, const Limits& limits = {}) const {
+        try {
+            InputFile::unpacked(InputFile(folder / archive), member, limits);
+        } catch (const Error& error) {
+            return error.code();
+        }
+        return ErrorCode{};
+    }
+
+    TemporaryFolder folder;
+    const Bytes source = demo::kelp_harbour(1), target = demo::night_tides(source),
+                patch = hotstitch::create(source, target);
+};
+
+TEST_F(Archives, OfEveryKindAreLookedInto) {
+    const std::pair<const char*, const char*> kinds[] = {{"a.zip", "--format=zip"},
+                                                         {"a.7z", "--format=7zip"},
+                                                         {"a.tar", "--format=ustar"},
+                                                         {"a.tar.gz", "--format=ustar -z"},
+                                                         {"a.tar.xz", "--format=ustar -J"},
+                                                         {"a.tar.bz2", "--format=ustar -j"},
+                                                         {"a.tar.zst", "--format=ustar --zstd"}};
+    for (const auto& [name, options] : kinds) {
+        pack(fmt::format("{} -cf {} kelp.sfc mods readme.txt", options, name));
+        const InputFile archive(folder / name);
+        EXPECT_EQ(list_archive(archive.bytes()).size(), 3U) << name;
+        EXPECT_TRUE(text_of(InputFile::unpacked(archive, "mods/night.bps").bytes()) == text_of(patch)) << name;
+        EXPECT_EQ(extracting(name, "none"), ErrorCode::usage);
+    }
+    for (const auto& [name, option] : {std::pair{"kelp.sfc.gz", "-z"}, {"kelp.sfc.xz", "-J"}, {"kelp.sfc.bz2", "-j"}}) {
+        pack(fmt::format("--format=raw {} -cf {} kelp.sfc", option, name));
+        const InputFile archive(folder / name);
+        ASSERT_EQ(list_archive(archive.bytes()).size(), 1U) << name;
+        const InputFile inside = InputFile::unpacked(archive, "");
+        EXPECT_EQ(inside.path().filename(), "kelp.sfc");
+        EXPECT_TRUE(text_of(inside.bytes()) == text_of(source)) << name;
+        EXPECT_TRUE(inside.is_same_file(folder / name));
+    }
+}
+
+TEST_F(Archives, ServeAsSourceAndPatch) {
+    pack("--format=zip -cf game.zip kelp.sfc readme.txt");
+    pack("--format=7zip -cf mod.7z mods readme.txt");
+    const ToolResult result = run({"apply", "game.zip", "mod.7z"});
+    EXPECT_EQ(result.code, 0) << result.err;
+    EXPECT_TRUE(contents(folder / "night.sfc") == target);  // as if both lay beside their archives
+    EXPECT_NE(result.out.find("readme.txt in mod.7z"), std::string::npos) << result.out;
+    EXPECT_NE(result.out.find("taken out of the archive game.zip"), std::string::npos);
+    EXPECT_EQ(run({"apply", "game.zip:kelp.sfc", "mod.7z:mods/night.bps", "-o", "x.sfc"}).code, 0);
+    EXPECT_EQ(run({"apply", "game.zip", "mod.7z", "-o", "game.zip", "--replace"}).code, 2);
+    EXPECT_EQ(run({"apply", "game.zip", "mod.7z", "-o", "y.sfc", "--as-is"}).code, 1);
+    pack("--format=ustar -z -cf shelf.tar.gz game.zip");
+    const ToolResult verified = run({"verify", "mod.7z", "game.zip", "--json"});
+    EXPECT_EQ(verified.json()["sources"][0]["answer"], "fits") << verified.out;
+
+    // A patch for the archive itself is taken as that.
+    const Bytes zip = contents(folder / "game.zip");
+    Bytes changed = zip;
+    changed.push_back(std::byte{0});
+    folder.put("zip.bps", hotstitch::create(zip, changed));
+    EXPECT_EQ(run({"apply", "game.zip", "zip.bps", "-o", "changed.zip"}).code, 0);
+    EXPECT_TRUE(contents(folder / "changed.zip") == changed);
+}
+
+TEST_F(Archives, ThatDoNotSayWhichAreAskedAbout) {
+    folder.put("mods/fog.bps", patch);
+    pack("--format=zip -cf two.zip mods");
+    const ToolResult several = run({"apply", "kelp.sfc", "two.zip"});
+    EXPECT_EQ(several.code, 2);
+    EXPECT_NE(several.err.find("several patches"), std::string::npos);
+    EXPECT_NE(several.err.find("two.zip:mods/"), std::string::npos) << several.err;
+    pack("--format=zip -cf none.zip kelp.sfc readme.txt");
+    EXPECT_EQ(run({"apply", "kelp.sfc", "none.zip"}).code, 3);
+}
+
+TEST_F(Archives, ThatMeanHarmAreRefused) {
+    pack("--format=ustar -P -s ',^,../../,' -cf out.tar kelp.sfc");
+    EXPECT_EQ(extracting("out.tar", "../../kelp.sfc"), ErrorCode::damaged);
+    pack("--format=ustar -P -s ',^,/etc/,' -cf abs.tar kelp.sfc");
+    EXPECT_EQ(extracting("abs.tar", "/etc/kelp.sfc"), ErrorCode::damaged);
+    pack("--format=zip --options zip:encryption=zipcrypt --passphrase tide -cf secret.zip mods/night.bps");
+    EXPECT_EQ(extracting("secret.zip", "mods/night.bps"), ErrorCode::unsupported);
+    EXPECT_EQ(run({"apply", "kelp.sfc", "secret.zip"}).code, 3);
+    folder.put("zeros", Bytes(16 << 20));
+    pack("--format=ustar -J -cf bomb.tar.xz zeros");
+    EXPECT_EQ(extracting("bomb.tar.xz", "zeros"), ErrorCode::limit);
+    pack("--format=zip -cf good.zip kelp.sfc mods");
+    Limits small;
+    small.archive_member_size = 1000;
+    EXPECT_EQ(extracting("good.zip", "kelp.sfc", small), ErrorCode::limit);
+    small.archive_members = 1;
+    EXPECT_THROW(list_archive(InputFile(folder / "good.zip").bytes(), small), Error);
+    for (const char* text : {"", "PK\3\4", "Rar!\x1A\7\1", "7z\xBC\xAF\x27\x1C", "\x1F\x8B\x08", "plain words"})
+        EXPECT_THROW(list_archive(bytes_of(text)), Error) << text;
+    Bytes cut = contents(folder / "good.zip");
+    cut.resize(cut.size() / 2);
+    folder.put("cut.zip", cut);
+    EXPECT_EQ(run({"apply", "cut.zip", "mods/night.bps", "-o", "z.sfc"}).code, 3);
+    EXPECT_FALSE(fs::exists(folder / "z.sfc"));
+}
+
+}  // namespace
+}  // namespace hotstitch
