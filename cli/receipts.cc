@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include "hotstitch/error.h"
+#include "unpacking.h"
 
 namespace hotstitch::cli {
 
@@ -53,10 +54,15 @@ Digests receipt_digests(const ByteSource& file, bool all, const Progress& progre
 }
 
 std::vector<DigestMismatch> compare_file(const fs::path& path, const Digests& wanted, const Progress& progress) {
-    std::error_code code;
-    if (!fs::is_regular_file(path, code)) return {{"file", path.string(), "not there"}};
-    const InputFile file(path);
-    return compare(wanted, digest(file, choice_for(wanted), progress));
+    Context context;
+    context.progress = progress;
+    try {
+        const InputFile file = open_or_unpack(path.string(), context);
+        return compare(wanted, digest(file, choice_for(wanted), progress));
+    } catch (const Error& error) {
+        if (error.code() == ErrorCode::cancelled) throw;
+        return {{"file", path.string(), error.what()}};
+    }
 }
 
 std::string time_now() {

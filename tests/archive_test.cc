@@ -81,6 +81,12 @@ TEST_F(Archives, ServeAsSourceAndPatch) {
     EXPECT_TRUE(contents(folder / "night.sfc") == target);  // as if both lay beside their archives
     EXPECT_NE(result.out.find("readme.txt in mod.7z"), std::string::npos) << result.out;
     EXPECT_NE(result.out.find("taken out of the archive game.zip"), std::string::npos);
+    // The way back and forward knows the archive.
+    EXPECT_EQ(run({"renew", "night.sfc", "mod.7z"}).code, 0);
+    EXPECT_EQ(run({"undo", "night.sfc"}).code, 0);
+    EXPECT_FALSE(fs::exists(folder / "night.sfc"));
+    EXPECT_EQ(run({"apply", "game.zip", "mod.7z", "--in-place"}).code, 2);
+    EXPECT_TRUE(contents(folder / "kelp.sfc") == source);
     EXPECT_EQ(run({"apply", "game.zip:kelp.sfc", "mod.7z:mods/night.bps", "-o", "x.sfc"}).code, 0);
     EXPECT_EQ(run({"apply", "game.zip", "mod.7z", "-o", "game.zip", "--replace"}).code, 2);
     EXPECT_EQ(run({"apply", "game.zip", "mod.7z", "-o", "y.sfc", "--as-is"}).code, 1);

@@ -73,6 +73,9 @@ public:
     }
 
     void run() {
+        if (arguments_.in_place && source_.is_unpacked())
+            throw Error(ErrorCode::usage, "a file inside an archive cannot be replaced in place")
+                .hint("leave out --in-place: the output then lies beside the archive");
         if (arguments_.output.path == "-") {
             ScratchFile scratch;
             make(scratch);
@@ -243,7 +246,7 @@ private:
         if (arguments_.no_receipt) return receipt;
         const fs::path folder = output.parent_path();
         const auto record = [&](const InputFile& file) {
-            return ReceiptFile{as_utf8(path_in_receipt(file.path(), folder)),
+            return ReceiptFile{as_utf8(path_in_receipt(file.origin(), folder)),
                                receipt_digests(file, arguments_.digests, context_.progress)};
         };
         receipt.time = time_now();

@@ -39,6 +39,10 @@ public:
     /// The whole content; lives as long as this object.
     ByteView bytes() const noexcept;
     const std::filesystem::path& path() const noexcept;
+    /// Where it was named or, for what was unpacked, "ARCHIVE:MEMBER".
+    const std::string& origin() const noexcept;
+    /// Whether it came out of an archive.
+    bool is_unpacked() const noexcept;
     /// Whether `path` names the same file as this one, through links too.
     bool is_same_file(const std::filesystem::path& path) const noexcept;
 

@@ -22,8 +22,9 @@ struct InputFile::State {
     fs::path path;
     struct stat info {};
     Descriptor descriptor;
-    Mapping mapping;                     ///< of a regular file or device that is not empty
-    Bytes memory;                        ///< of everything else
+    Mapping mapping;  ///< of a regular file or device that is not empty
+    Bytes memory;     ///< of everything else
+    std::string origin;
     std::optional<ScratchFile> scratch;  ///< of what was unpacked
     bool has_identity = false;           ///< `info` is that of a file with a name
     ByteView bytes;
@@ -65,6 +66,7 @@ std::optional<std::uint64_t> mappable_size(int descriptor, const struct stat& in
 InputFile::InputFile(const fs::path& path, const Progress& progress) : state_(std::make_unique<State>()) {
     State& s = *state_;
     s.path = path;
+    s.origin = path.string();
     s.descriptor = Descriptor(::open(path.c_str(), O_RDONLY | O_CLOEXEC));
     if (!s.descriptor) throw system_error("open", path);
     if (::fstat(s.descriptor.get(), &s.info) != 0) throw system_error("read", path);
@@ -98,6 +100,7 @@ InputFile InputFile::unpacked(const InputFile& archive, std::string_view member,
     // What a gz or xz holds has no name of its own: it is the archive's without the last extension.
     const fs::path name = member.empty() ? archive.path().stem() : fs::path(member).filename();
     state->path = archive.path().parent_path() / name;
+    state->origin = fmt::format("{}:{}", archive.origin(), member);
     state->info = archive.state_->info;
     state->has_identity = archive.state_->has_identity;
     state->scratch.emplace();
@@ -139,6 +142,13 @@ void InputFile::check_intact() const {
                                       : fmt::format("{} could not be read to its end", s.path.string()))
         .hint(shrunk ? "wait until the program that writes it is done, then run this again"
                      : "the disk or its connection failed; copy the file from its backup");
+}
+
+const std::string& InputFile::origin() const noexcept {
+    return state_->origin;
+}
+bool InputFile::is_unpacked() const noexcept {
+    return state_->scratch.has_value();
 }
 
 bool InputFile::is_same_file(const fs::path& path) const noexcept {
