@@ -164,13 +164,6 @@ namespace {
         .hint("unpack it first, or build with HOTSTITCH_WITH_ARCHIVE=ON");
 }
 
-void Opened::finish_member(const Limits& limits) {
-    if ((archive_format(handle_.get()) & ARCHIVE_FORMAT_BASE_MASK) != ARCHIVE_FORMAT_7ZIP) return;
-    Bytes buffer(256 << 10);
-    std::uint64_t made = 0;
-    while (const std::size_t got = read(buffer)) refuse_bomb(made += got, consumed(), limits);
-}
-
 }  // namespace
 
 std::vector<ArchiveMember> list_archive(ByteView, const Limits&, const Progress&) {
