@@ -1,6 +1,7 @@
 #!/usr/bin/env bash
 # Apply and create of whole files against "cp --reflink=never" + "sync FILE" of the same file, in one run: medians of
 # five, warm cache, on the file system of build/. Then the same work in memory. Needs about 5 GB of disk.
+# bench.sh WORD runs only the rows of whole files whose name holds the word, for example "1 GiB".
 set -euo pipefail
 cd "$(dirname "$0")/.."
 scripts/setup.sh >/dev/null
@@ -35,7 +36,9 @@ anonymous() {
     echo "$peak"
 }
 
+only=${1:-}
 pair() {  # pair NAME SIZE EDITS FORMAT
+    [[ $1 == *"$only"* ]] || return 0
     local s=$folder/source t=$folder/target p=$folder/patch o=$folder/out
     make_bench_data "$2" "$3" "$s" "$t"
     hotstitch create "$s" "$t" -o "$p" --format "$4" -q >/dev/null
@@ -63,6 +66,7 @@ pair "16 MiB, bps" $((16 << 20)) 2000 bps
 pair "1 GiB, ips32" $((1 << 30)) 20000 ips32
 pair "1 GiB, ups" $((1 << 30)) 20000 ups
 pair "1 GiB, bps" $((1 << 30)) 20000 bps
+[ -z "$only" ] || exit 0
 echo
 echo "In memory, 16 MiB of noise"
 memory_bench --benchmark_counters_tabular=true 2>/dev/null
