@@ -31,7 +31,7 @@ bool take_off_end(std::string& text, std::string_view end) {
 }  // namespace
 
 std::string companion_stem(const fs::path& file) {
-    const std::string whole = file.stem().string();
+    std::string whole = file.stem().string();
     std::string stem = whole;
     const bool in_brackets = take_off_end(stem, ")");
     const std::size_t digits = stem.size() - std::min(stem.find_last_not_of("0123456789") + 1, stem.size());
