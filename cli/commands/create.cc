@@ -67,11 +67,18 @@ public:
         const ByteView patch = *file.written();
         created.shared = shared_in(patch);
         if (!arguments_.checks) return created.backup = file.commit(context_.progress), created;
-        // Both files appear or none: the checks are written before the patch takes its place.
+        // Both files appear or none: the checks come first, and go again when the patch cannot follow.
         OutputFile checks(checks_path(file.path()), {replace_mode(arguments_.output), {}});
         checks.write(bytes_of(checks_to_json(checks_for(patch))));
-        created.backup = file.commit(context_.progress);
-        checks.commit(context_.progress);
+        const auto old_checks = checks.commit(context_.progress);
+        try {
+            created.backup = file.commit(context_.progress);
+        } catch (const Error&) {
+            std::error_code ignored;
+            fs::remove(checks.path(), ignored);
+            if (old_checks) fs::rename(*old_checks, checks.path(), ignored);
+            throw;
+        }
         return created;
     }
 
