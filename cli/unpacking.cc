@@ -10,6 +10,7 @@
 #include "commands/common.h"
 #include "hotstitch/archive.h"
 #include "hotstitch/error.h"
+#include "hotstitch/fit.h"
 #include "hotstitch/recognise.h"
 #include "render/escape.h"
 
@@ -20,6 +21,7 @@ namespace fs = std::filesystem;
 namespace {
 
 constexpr int most_nesting = 2;
+constexpr std::size_t most_members_tried = 64;
 
 bool is_archive(const InputFile& file) {
     return recognise_file(file.bytes()).name == "archive";
@@ -53,6 +55,24 @@ std::string list_of(const std::vector<ArchiveMember>& members) {
     for (std::size_t i = 0; i < members.size() && i < 10; ++i)
         text += fmt::format("{}{}", i == 0 ? "" : ", ", members[i].name);
     return text + (members.size() > 10 ? ", …" : "");
+}
+
+/// What may be a game: no patch, no text, no picture.
+std::vector<ArchiveMember> game_members(const InputFile& file, const Context& context) {
+    std::vector<ArchiveMember> members = list_archive(file.bytes(), context.limits, context.progress);
+    std::erase_if(members,
+                  [](const ArchiveMember& m) { return is_by_the_way(m) || recognise_patch(m.head).has_value(); });
+    return members;
+}
+
+/// Does the stated size allow that this is the source (give or take a front header) or the target?
+bool may_be_meant(const ArchiveMember& member, const PatchFacts& facts, const Checks& checks) {
+    constexpr std::uint64_t largest_header = 1024;
+    const auto near = [&](const Digests& wanted) {
+        if (!wanted.size || !member.size) return true;
+        return std::max(*wanted.size, *member.size) - std::min(*wanted.size, *member.size) <= largest_header;
+    };
+    return near(joined(facts.source, checks.source)) || near(joined(facts.target, checks.target));
 }
 
 }  // namespace
@@ -93,13 +113,49 @@ InputFile open_patch_file(const std::string& name, const Context& context, Repor
     return file;
 }
 
-std::optional<InputFile> unpacked_source(const InputFile& file, const Context& context) {
+std::optional<InputFile> only_member(const InputFile& file, const Context& context) {
     if (!is_archive(file)) return std::nullopt;
-    std::vector<ArchiveMember> members = list_archive(file.bytes(), context.limits, context.progress);
-    std::erase_if(members,
-                  [](const ArchiveMember& m) { return is_by_the_way(m) || recognise_patch(m.head).has_value(); });
+    const std::vector<ArchiveMember> members = game_members(file, context);
     if (members.size() != 1) return std::nullopt;
     return unpack(file, members.front().name, context);
+}
+
+std::optional<InputFile> source_inside(const InputFile& file, const PatchReader& patch, const Checks& checks,
+                                       const Context& context) {
+    if (!is_archive(file)) return std::nullopt;
+    const std::vector<ArchiveMember> members = game_members(file, context);
+    if (members.size() == 1) {
+        InputFile only = unpack(file, members.front().name, context);
+        // A second layer, for example a disc image packed once more; never a third.
+        auto deeper = only_member(only, context);
+        return deeper ? std::move(*deeper) : std::move(only);
+    }
+    std::size_t looked_at = 0;
+    for (const ArchiveMember& member : members) {
+        if (member.encrypted || !may_be_meant(member, patch.facts(), checks)) continue;
+        if (++looked_at > most_members_tried) break;
+        InputFile inside = unpack(file, member.name, context);
+        const FitAnswer answer = fit(patch, inside, checks, context.progress).answer;
+        if (answer == FitAnswer::fits || answer == FitAnswer::already_patched) return inside;
+    }
+    return std::nullopt;
+}
+
+InputFile source_for(InputFile file, const PatchReader& patch, const Checks& checks, const Context& context,
+                     Report& report) {
+    if (!is_archive(file)) return file;
+    const FitAnswer as_it_is = fit(patch, file, checks, context.progress).answer;
+    if (as_it_is == FitAnswer::fits || as_it_is == FitAnswer::already_patched) return file;
+    if (auto inside = source_inside(file, patch, checks, context)) {
+        report.warn(fmt::format("the source was taken out of the archive {}", shown(file.path())));
+        return std::move(*inside);
+    }
+    const std::vector<ArchiveMember> members = game_members(file, context);
+    if (members.size() < 2) return file;
+    throw Error(ErrorCode::usage, fmt::format("there are several files in {}, and the patch does not say which is meant",
+                                              file.path().string()))
+        .found(list_of(members))
+        .hint(fmt::format("name one: {}:{}", file.path().string(), members.front().name));
 }
 
 }  // namespace hotstitch::cli

@@ -19,7 +19,7 @@ namespace {
 void ask_everything(ByteView patch, ByteView source, const ApplyOptions& options) {
     const auto reader = open_patch(patch, options.limits);
     const MemorySource from(source);
-    if (diagnose(*reader, source, options.checks).reasons.empty()) std::abort();
+    if (diagnose(*reader, source, {.checks = options.checks}).reasons.empty()) std::abort();
     const PatchSummary summary = summarise(*reader, source.size());
     if (summary.target_size != reader->target_size(source.size())) std::abort();
     const SharedBytes shared = count_shared(*reader, from, options.limits);

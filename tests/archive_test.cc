@@ -47,6 +47,36 @@ protected:
                 patch = hotstitch::create(source, target);
 };
 
+TEST_F(Archives, AllCommandsLookIntoThem) {
+    folder.put("old.sfc", demo::kelp_harbour(0));
+    folder.put("night.sfc", target);
+    folder.put("fog.bps", hotstitch::create(source, demo::fog_signals(source)));
+    pack("--format=zip -cf games.zip old.sfc kelp.sfc readme.txt");
+    pack("--format=zip -cf one.zip kelp.sfc readme.txt");
+    pack("--format=7zip -cf twice.7z one.zip");
+    pack("--format=zip -cf mods.zip mods readme.txt");
+    // Of several files, the one that the patch fits.
+    EXPECT_EQ(run({"apply", "games.zip", "mods.zip", "-o", "a.sfc"}).code, 0);
+    EXPECT_TRUE(contents(folder / "a.sfc") == target);
+    EXPECT_EQ(run({"verify", "mods.zip", "games.zip", "--json"}).json()["answer"], "fits");
+    EXPECT_EQ(run({"apply", "twice.7z", "mods.zip", "-o", "b.sfc"}).code, 0);
+    folder.put("other.ips", hotstitch::create(source, target, {.format = PatchFormat::ips}));
+    const ToolResult unclear = run({"apply", "games.zip", "other.ips", "-o", "c.sfc"});
+    EXPECT_EQ(unclear.code, 2);
+    EXPECT_NE(unclear.err.find("games.zip:old.sfc"), std::string::npos) << unclear.err;
+    EXPECT_EQ(run({"recast", "one.zip", "mods.zip", "--format", "ups", "-o", "r.ups"}).code, 0);
+    EXPECT_EQ(run({"apply", "kelp.sfc", "r.ups", "-o", "d.sfc"}).code, 0);
+    EXPECT_EQ(run({"overlap", "one.zip", "mods.zip", "fog.bps", "--json"}).json()["pairs"].size(), 1U);
+    EXPECT_EQ(run({"create", "one.zip", "night.sfc", "-o", "made.bps"}).code, 0);
+    EXPECT_TRUE(contents(folder / "made.bps") == patch);
+    EXPECT_EQ(run({"create", "one.zip", "games.zip", "-o", "packed.bps"}).code, 0);  // both as they are
+    EXPECT_EQ(run({"apply", "one.zip", "packed.bps", "-o", "e.zip"}).code, 0);
+    EXPECT_TRUE(contents(folder / "e.zip") == contents(folder / "games.zip"));
+    const auto described = run({"describe", "games.zip", "--json"}).json();
+    EXPECT_EQ(described["files"][0]["holds"].size(), 3U) << described;
+    EXPECT_EQ(run({"describe", "mods.zip:mods/night.bps", "--json"}).json()["files"][0]["format"], "bps");
+}
+
 TEST_F(Archives, OfEveryKindAreLookedInto) {
     const std::pair<const char*, const char*> kinds[] = {{"a.zip", "--format=zip"},
                                                          {"a.7z", "--format=7zip"},

@@ -74,8 +74,21 @@ TEST(CliCreate, ChoosesAFormatThatHoldsTheChange) {
     EXPECT_TRUE(text_of(contents(folder / "b.ips")).starts_with("IPS32"));
     const ToolResult refused = run(folder, {"create", "a.img", "b.img", "--format", "ips", "-o", "c.ips"});
     EXPECT_EQ(refused.code, 2);
-    EXPECT_NE(refused.err.find("ips32 holds it"), std::string::npos) << refused.err;
+    EXPECT_NE(refused.err.find("ips32 and bps hold it"), std::string::npos) << refused.err;
     EXPECT_FALSE(fs::exists(folder / "c.ips"));
+}
+
+TEST(CliCreate, ChecksGoAgainWhenThePatchCannotFollow) {
+    const TemporaryFolder folder;
+    folder.put("a", "harbour"), folder.put("b", "harbor");
+    // The backup of a name this long would have a longer name than any file may have.
+    const std::string name = std::string(233, 'n') + ".bps";
+    folder.put(name, "an older patch");
+    const ToolResult result =
+        run_tool({"create", "a", "b", "-o", name, "--checks", "--replace"}, {.folder = folder.path()});
+    EXPECT_EQ(result.code, 4) << result.err;
+    EXPECT_TRUE(text_of(contents(folder / name)) == "an older patch");
+    EXPECT_FALSE(std::filesystem::exists(folder / (name + ".checks.json")));
 }
 
 TEST(CliCreate, RefusesWhatCannotBe) {

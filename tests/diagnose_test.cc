@@ -57,6 +57,7 @@ struct Situation {
     const char* reason;
     const char* reading;  ///< "" where none passes
     bool with_checks = false;
+    Bytes other{};  ///< a patch at hand
 };
 
 std::vector<Situation> situations() {
@@ -111,6 +112,12 @@ std::vector<Situation> situations() {
         {"IPS with a checks file, a front header", ips, demo::with_front_header(source), "front-header",
          "without its front header of 512 bytes", true},
         {"IPS with a checks file, another revision", ips, revision0, "other-content", "", true},
+        {"an add-on, the patch it builds on at hand", patch_for(target), source, "needs-other-patch", "", false, bps},
+        {"an add-on to an IPS patch at hand", patch_for(target), source, "needs-other-patch", "", false, ips},
+        {"an add-on, and not even the source of the patch it builds on", patch_for(target), revision0,
+         "needs-other-patch", "", false, bps},
+        {"another mod applied before, its patch at hand", bps, demo::fog_signals(source), "other-patch-applied", "",
+         false, hotstitch::create(source, demo::fog_signals(source))},
         {"UPS, each two bytes exchanged", ups, exchanged(source, 1), "byte-order",
          "with each two bytes exchanged (another byte order)"},
     };
@@ -132,7 +139,10 @@ Found found_for(const Situation& s) {
     if (answer.answer == FitAnswer::already_patched)
         return {"already-patched", "the file is what the patch makes", "",
                 "use it as it is, or start from the original"};
-    const Diagnosis diagnosis = diagnose(*patch, s.file, checks);
+    const auto other = s.other.empty() ? nullptr : open_patch(s.other);
+    DiagnoseOptions options{.checks = checks};
+    if (other) options.others.push_back({"the other patch", other.get()});
+    const Diagnosis diagnosis = diagnose(*patch, s.file, options);
     const Reason& first = diagnosis.reasons.front();
     return {std::string(first.code), first.text, diagnosis.reading ? words_for(*diagnosis.reading) : "",
             diagnosis.next};
@@ -196,6 +206,27 @@ TEST(CliDiagnosis, HarmlessReadingsAreUsedAndSaid) {
     EXPECT_EQ(verified.json()["sources"][0]["answer"], "fits");
     EXPECT_EQ(verified.json()["sources"][0]["reading"], "without its front header of 512 bytes");
     EXPECT_EQ(verified.json()["sources"][1]["reasons"][0]["code"], "padded");
+}
+
+TEST(CliDiagnosis, OtherPatchesAtHandAreTried) {
+    const TemporaryFolder folder;
+    folder.put("kelp.sfc", source);
+    folder.put("night.bps", bps);
+    folder.put("addon.bps", patch_for(target));
+    const auto run = [&](std::vector<std::string> arguments) {
+        arguments.push_back("--json");
+        return run_tool(arguments, {.folder = folder.path()}).json();
+    };
+    const auto alone = run({"apply", "kelp.sfc", "addon.bps", "-o", "a.sfc"});
+    EXPECT_EQ(alone["reasons"][0]["code"], "needs-other-patch") << alone;
+    EXPECT_NE(alone["next"][0].get<std::string>().find("apply night.bps first"), std::string::npos) << alone;
+    EXPECT_EQ(run({"verify", "addon.bps", "kelp.sfc"})["sources"][0]["reasons"][0]["code"], "needs-other-patch");
+    // In the wrong order, in another folder than the patch that is needed.
+    std::filesystem::create_directory(folder / "mods");
+    std::filesystem::rename(folder / "addon.bps", folder / "mods/addon.bps");
+    const auto swapped = run({"apply", "kelp.sfc", "mods/addon.bps", "night.bps", "-o", "a.sfc"});
+    EXPECT_EQ(swapped["reasons"][0]["code"], "needs-other-patch") << swapped;
+    EXPECT_EQ(run({"apply", "kelp.sfc", "night.bps", "mods/addon.bps", "-o", "a.sfc"})["answer"], "made");
 }
 
 }  // namespace

@@ -11,6 +11,7 @@
 
 #include "hotstitch/apply.h"
 #include "hotstitch/error.h"
+#include "io/file_writer.h"
 #include "lib/patch_makers.h"
 #include "lib/temporary_folder.h"
 
@@ -48,6 +49,13 @@ TEST(InputFile, ReadsFilesAndPipes) {
     EXPECT_EQ(InputFile::from_descriptor(ends[0], "pipe").size(), 3'000'000U);
     writer.join();
     close(ends[0]);
+}
+
+TEST(OutputFile, FatVolumesHaveTheirOwnMessage) {
+    EXPECT_NE(std::string(no_room("/media/stick/kelp.iso", std::uint64_t{5} << 30, EFBIG, true).what()).find("FAT32"),
+              std::string::npos);
+    EXPECT_EQ(std::string(no_room("/home/kelp.iso", std::uint64_t{5} << 30, EFBIG, false).what()).find("FAT32"),
+              std::string::npos);
 }
 
 TEST(InputFile, RefusesWhatIsNoFile) {

@@ -12,6 +12,7 @@
 #include "hotstitch/error.h"
 #include "hotstitch/recognise.h"
 #include "hotstitch/version.h"
+#include "other_patches.h"
 #include "placement.h"
 #include "receipts.h"
 #include "render/escape.h"
@@ -68,8 +69,11 @@ public:
             stages_.push_back({open_patch_file(name, context, report), nullptr, {}, {}, {}});
         swap_if_unmistakable();
         for (Stage& stage : stages_) open_stage(stage);
-        unpack_source();
+        if (!arguments.as_is)
+            source_ = source_for(std::move(source_), *stages_.front().reader, options_for(stages_.front()).checks,
+                                 context, report);
         file_fact(report, "source", source_.path(), {.size = source_.size()});
+        for (const Stage& stage : stages_) patch_facts(stage);
     }
 
     void run() {
@@ -114,18 +118,6 @@ private:
         report_.warn("source and patch were given in swapped places; their content says which is which");
     }
 
-    /// A patch may be meant for the archive itself; when it is not, it is meant for the one game file inside.
-    void unpack_source() {
-        const Stage& first = stages_.front();
-        if (recognise_file(source_.bytes()).name != "archive" || arguments_.as_is) return;
-        const Fit as_it_is = fit(*first.reader, source_, options_for(first).checks, context_.progress);
-        if (as_it_is.answer == FitAnswer::fits || as_it_is.answer == FitAnswer::already_patched) return;
-        auto unpacked = unpacked_source(source_, context_);
-        if (!unpacked) return;
-        report_.warn(fmt::format("the source was taken out of the archive {}", shown(source_.path())));
-        source_ = std::move(*unpacked);
-    }
-
     /// All patches are read before the first is applied, so that a damaged one stops at once.
     void open_stage(Stage& stage) {
         try {
@@ -134,9 +126,13 @@ private:
             file_fact(report_, "patch", stage.patch.path(), {.size = stage.patch.size()});
             throw;
         }
+        stage.found = find_checks(stage.patch);
+    }
+
+    void patch_facts(const Stage& stage) const {
         file_fact(report_, "patch", stage.patch.path(), {.size = stage.patch.size()},
                   patch_text(stage.reader->facts()));
-        stage.found = find_checks(stage.patch, report_);
+        checks_fact(report_, stage.found);
     }
 
     ApplyOptions options_for(const Stage& stage) const {
@@ -181,7 +177,12 @@ private:
         } catch (const Error& error) {
             if (error.code() != ErrorCode::wrong_source) throw;
             const ByteView file = *source.whole();
-            const Diagnosis diagnosis = diagnose(*stage.reader, file, options.checks, context_.progress);
+            OtherPatches others;
+            for (const Stage& other : stages_)
+                if (&other != &stage) others.add(other.patch, *other.reader);
+            others.add_beside(stage.patch, context_);
+            const Diagnosis diagnosis = diagnose(
+                *stage.reader, file, {options.checks, others.list(), context_.limits, context_.progress});
             stage.reading = diagnosis.reading;
             const bool usable = stage.reading && stage.reading->harmless() && !arguments_.as_is;
             if (!usable) {
@@ -190,7 +191,8 @@ private:
                     .in(error.field())
                     .wanted(error.wanted())
                     .found(error.found())
-                    .hint(diagnosis.next);
+                    .hint(stage.reading && stage.reading->harmless() ? "leave out --as-is: read so, the file is the right one"
+                                                                     : diagnosis.next);
             }
             const auto read = read_as(file, *stage.reading);
             HeaderKeeper with_header(target, file.first(header_to_keep(stage)));

@@ -34,14 +34,17 @@ fs::path checks_path(const fs::path& patch) {
     return fs::path(patch).concat(".checks.json");
 }
 
-std::optional<FoundChecks> find_checks(const InputFile& patch, Report& report) {
+std::optional<FoundChecks> find_checks(const InputFile& patch) {
     FoundChecks found{checks_path(patch.path()), {}};
     std::error_code code;
     if (!fs::is_regular_file(found.path, code)) return std::nullopt;
-    report.fact("checks_file", "checks", shown(found.path), as_utf8(found.path.string()));
     const InputFile file(found.path);
     found.checks = checks_from_json(text_of(file.bytes()));
     return found;
+}
+
+void checks_fact(Report& report, const std::optional<FoundChecks>& found) {
+    if (found) report.fact("checks_file", "checks", shown(found->path), as_utf8(found->path.string()));
 }
 
 Checks joined_checks(const std::optional<FoundChecks>& found, const Digests& expect) {

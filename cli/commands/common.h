@@ -30,9 +30,9 @@ struct FoundChecks {
     std::filesystem::path path;
     Checks checks;
 };
-/// The checks file beside the patch, if there is one. States it as a fact. Throws Error(damaged) when it is
-/// there and broken.
-std::optional<FoundChecks> find_checks(const InputFile& patch, Report& report);
+/// The checks file beside the patch, if there is one. Throws Error(damaged) when it is there and broken.
+std::optional<FoundChecks> find_checks(const InputFile& patch);
+void checks_fact(Report& report, const std::optional<FoundChecks>& found);
 
 /// Joins --expect with the checks file. Throws Error(usage) when they contradict each other.
 Checks joined_checks(const std::optional<FoundChecks>& found, const Digests& expect);

@@ -6,9 +6,11 @@
 
 #include "commands/common.h"
 #include "hotstitch/error.h"
+#include "hotstitch/recognise.h"
 #include "placement.h"
 #include "render/escape.h"
 #include "render/quantities.h"
+#include "unpacking.h"
 
 namespace hotstitch::cli {
 
@@ -73,7 +75,7 @@ public:
         const auto old_checks = checks.commit(context_.progress);
         try {
             created.backup = file.commit(context_.progress);
-        } catch (const Error&) {
+        } catch (...) {
             std::error_code ignored;
             fs::remove(checks.path(), ignored);
             if (old_checks) fs::rename(*old_checks, checks.path(), ignored);
@@ -135,6 +137,19 @@ void state_patch(const Created& created, const CreateArguments& arguments, Repor
             "source");
 }
 
+/// Two archives may be data files of their own (many games keep theirs so). One archive beside a plain file is a
+/// packed copy: its only file is meant.
+void unpack_one_of(InputFile& source, InputFile& target, const Context& context, Report& report) {
+    const auto is_archive = [](const InputFile& file) { return recognise_file(file.bytes()).name == "archive"; };
+    if (is_archive(source) == is_archive(target)) return;
+    InputFile& packed = is_archive(source) ? source : target;
+    auto inside = only_member(packed, context);
+    if (!inside) return;
+    report.warn(fmt::format("{} was taken out of the archive {}; to compare the archive itself, unpack or pack both",
+                            shown(inside->path().filename()), shown(packed.path())));
+    packed = std::move(*inside);
+}
+
 }  // namespace
 
 void run(const CreateArguments& arguments, const Context& context, Report& report) {
@@ -143,7 +158,8 @@ void run(const CreateArguments& arguments, const Context& context, Report& repor
     if (arguments.output.path == "-" && arguments.checks)
         throw Error(ErrorCode::usage, "--checks writes a file beside the patch, so the patch needs a name")
             .hint("use -o PATH");
-    const InputFile source = open_input(arguments.source, context), target = open_input(arguments.target, context);
+    InputFile source = open_or_unpack(arguments.source, context), target = open_or_unpack(arguments.target, context);
+    unpack_one_of(source, target, context, report);
     if (arguments.target == "-" && arguments.output.path.empty())
         throw Error(ErrorCode::usage, "with the target from standard input, the output has to be named")
             .hint("add -o PATH");

@@ -2,16 +2,18 @@
 #include <fmt/format.h>
 
 #include "commands/common.h"
+#include "hotstitch/archive.h"
 #include "hotstitch/error.h"
 #include "hotstitch/patch_reader.h"
 #include "hotstitch/recognise.h"
 #include "render/escape.h"
 #include "render/quantities.h"
+#include "unpacking.h"
 
 namespace hotstitch::cli {
 namespace {
 
-constexpr std::size_t ranges_shown = 8;
+constexpr std::size_t ranges_shown = 8, members_shown = 12;
 
 void state_digests(Report& part, const InputFile& file, const Context& context) {
     const Digests digests = digest(file, available({.crc32 = true, .md5 = true, .sha1 = true}), context.progress);
@@ -88,7 +90,8 @@ void describe_patch(const InputFile& file, const std::string& source_name, const
     const auto patch = open_patch(file.bytes(), context.limits);
     const PatchFacts& facts = patch->facts();
     std::optional<InputFile> source;
-    if (!source_name.empty()) source = open_input(source_name, context);
+    if (!source_name.empty())
+        source = source_for(open_or_unpack(source_name, context), *patch, {}, context, part);
     const PatchSummary summary = summarise(*patch, source ? std::optional(source->size()) : std::nullopt, 64);
     part.detail("format", traits_of(facts.format).name);
     part.detail("records", facts.records);
@@ -101,7 +104,8 @@ void describe_patch(const InputFile& file, const std::string& source_name, const
     }
     state_wish(part, "needs", "needs source", facts.source);
     state_wish(part, "makes", "makes target", facts.target);
-    const auto found = find_checks(file, part);
+    const auto found = find_checks(file);
+    checks_fact(part, found);
     bool known = !facts.source.empty();
     if (found) {
         known = compare(found->checks.patch, digest(file, choice_for(found->checks.patch))).empty();
@@ -117,9 +121,33 @@ void describe_patch(const InputFile& file, const std::string& source_name, const
                   ExitCode::yes);
 }
 
+/// What an archive holds, and how to name it. A broken archive is described all the same.
+void state_members(const InputFile& file, const std::string& name, const Context& context, Report& part) try {
+    const std::vector<ArchiveMember> members = list_archive(file.bytes(), context.limits, context.progress);
+    Json list = Json::array();
+    for (const ArchiveMember& member : members)
+        list.push_back({{"name", as_utf8(member.name)},
+                        {"kind", recognise_file(member.head).name},
+                        {"encrypted", member.encrypted}});
+    part.fact("holds", "holds", counted(members.size(), "file", "files"), list);
+    for (std::size_t i = 0; i < std::min(members_shown, members.size()); ++i) {
+        const ArchiveMember& member = members[i];
+        const std::string_view what = member.encrypted ? "encrypted" : recognise_file(member.head).title;
+        part.fact("holds", "holds",
+                  fmt::format("{}  ({})", member.name.empty() ? "the compressed file" : escaped(member.name), what), list);
+    }
+    if (members.size() > members_shown)
+        part.fact("holds", "holds", fmt::format("and {} more", grouped(members.size() - members_shown)), list);
+    if (!members.empty() && !members.front().name.empty())
+        part.next(fmt::format("to describe a file inside, name it: {}:{}", escaped(name), escaped(members.front().name)));
+} catch (const Error& error) {
+    if (error.code() == ErrorCode::cancelled) throw;
+    part.warn(escaped(error.what()));
+}
+
 void describe_file(const std::string& name, const DescribeArguments& arguments, const Context& context, Report& part) {
     part.detail("path", as_utf8(name));
-    const InputFile file = open_input(name, context);
+    const InputFile file = open_or_unpack(name, context);
     const FileKind kind = recognise_file(file.bytes());
     part.detail("kind", kind.name);
     if (kind.name == "patch") return describe_patch(file, arguments.source, context, part);
@@ -132,6 +160,7 @@ void describe_file(const std::string& name, const DescribeArguments& arguments, 
     state_digests(part, file, context);
     if (kind.name == "web-page")
         part.next("if this should be a patch or a game: the page around the download was saved; save the file itself");
+    if (kind.name == "archive") state_members(file, name, context, part);
     part.conclude(Mood::good, std::string(kind.name), fmt::format("{} is {}.", shown(file.path()), kind.title),
                   ExitCode::yes);
 }

@@ -7,6 +7,7 @@
 #include "hotstitch/error.h"
 #include "hotstitch/recast.h"
 #include "render/quantities.h"
+#include "unpacking.h"
 
 namespace hotstitch::cli {
 namespace {
@@ -21,11 +22,13 @@ struct Candidate {
 };
 
 Candidate make_candidate(const std::string& name, const InputFile& source, const Context& context, Report& report) {
-    Candidate candidate{open_input(name, context), {}, {}};
+    Candidate candidate{open_patch_file(name, context, report), {}, {}};
     const auto reader = open_patch(candidate.patch.bytes(), context.limits);
     file_fact(report, "patch", candidate.patch.path(), {.size = candidate.patch.size()}, patch_text(reader->facts()));
     ApplyOptions options;
-    options.checks = joined_checks(find_checks(candidate.patch, report), {});
+    const auto found = find_checks(candidate.patch);
+    checks_fact(report, found);
+    options.checks = joined_checks(found, {});
     options.allow_source = context.common.allow.source;
     options.limits = context.limits;
     options.progress = context.progress;
@@ -86,7 +89,10 @@ bool any_with_checks(const std::vector<Candidate>& candidates) {
 
 void run(const OverlapArguments& arguments, const Context& context, Report& report) {
     if (arguments.patches.size() < 2) throw Error(ErrorCode::usage, "an overlap needs two patches at least");
-    const InputFile source = open_input(arguments.source, context);
+    InputFile packed = open_or_unpack(arguments.source, context);
+    auto inside = only_member(packed, context);
+    if (inside) report.warn(fmt::format("the source was taken out of the archive {}", shown(packed.path())));
+    const InputFile source = inside ? std::move(*inside) : std::move(packed);
     file_fact(report, "source", source.path(), {.size = source.size()});
     std::vector<Candidate> candidates;
     for (const std::string& name : arguments.patches)

@@ -8,6 +8,7 @@
 #include "hotstitch/error.h"
 #include "placement.h"
 #include "render/quantities.h"
+#include "unpacking.h"
 
 namespace hotstitch::cli {
 
@@ -26,14 +27,17 @@ PatchFormat wanted_format(const RecastArguments& arguments) {
 }  // namespace
 
 void run(const RecastArguments& arguments, const Context& context, Report& report) {
-    const InputFile source = open_input(arguments.source, context), patch = open_input(arguments.patch, context);
+    InputFile packed = open_or_unpack(arguments.source, context);
+    const InputFile patch = open_patch_file(arguments.patch, context, report);
     const PatchFormat format = wanted_format(arguments);
-    file_fact(report, "source", source.path(), {.size = source.size()});
     const auto reader = open_patch(patch.bytes(), context.limits);
-    file_fact(report, "patch", patch.path(), {.size = patch.size()}, patch_text(reader->facts()));
-    const auto found = find_checks(patch, report);
+    const auto found = find_checks(patch);
     ApplyOptions options;
     options.checks = joined_checks(found, arguments.expect);
+    const InputFile source = source_for(std::move(packed), *reader, options.checks, context, report);
+    file_fact(report, "source", source.path(), {.size = source.size()});
+    file_fact(report, "patch", patch.path(), {.size = patch.size()}, patch_text(reader->facts()));
+    checks_fact(report, found);
     options.allow_source = context.common.allow.source;
     options.allow_target = context.common.allow.target;
     options.allow_patch = context.common.allow.patch;

@@ -9,6 +9,7 @@
 #include "commands/common.h"
 #include "hotstitch/apply.h"
 #include "hotstitch/error.h"
+#include "other_patches.h"
 #include "receipts.h"
 #include "render/escape.h"
 #include "render/quantities.h"
@@ -57,15 +58,23 @@ void state_reach(const PatchReader& patch, std::uint64_t size, Report& part) {
     part.fact("would_make", "would make", size_text(patch.target_size(size)), patch.target_size(size));
 }
 
-void verify_source(const PatchReader& patch, const InputFile& source, const Checks& checks, const Context& context,
-                   Report& part) {
+/// What every candidate is held against.
+struct Wanted {
+    const PatchReader& patch;
+    const Checks& checks;
+    const std::vector<OtherPatch>& others;
+};
+
+void verify_source(const Wanted& wanted, const InputFile& source, const Context& context, Report& part) {
     part.detail("path", as_utf8(source.path().string()));
-    const Fit answer = fit(patch, source, checks, context.progress);
-    state_reach(patch, source.size(), part);
+    const Fit answer = fit(wanted.patch, source, wanted.checks, context.progress);
+    state_reach(wanted.patch, source.size(), part);
     warn_past_end(part, answer);
     const std::string name = shown(source.path());
     if (answer.answer != FitAnswer::does_not_fit) return conclude_fit(answer, name, part);
-    conclude_misfit(answer, diagnose(patch, source.bytes(), checks, context.progress), name, part);
+    const Diagnosis diagnosis =
+        diagnose(wanted.patch, source.bytes(), {wanted.checks, wanted.others, context.limits, context.progress});
+    conclude_misfit(answer, diagnosis, name, part);
 }
 
 /// Is `target` what the patch makes from `source`, byte for byte?
@@ -131,17 +140,17 @@ std::vector<Candidate> candidates_in(const std::vector<std::string>& names) {
     return all;
 }
 
-Report report_of(const Candidate& candidate, const PatchReader& patch, const Checks& checks, const Context& context) {
+Report report_of(const Candidate& candidate, const Wanted& wanted, const Context& context) {
     Report part("source");
     try {
         const InputFile file = open_or_unpack(candidate.name, context);
-        verify_source(patch, file, checks, context, part);
+        verify_source(wanted, file, context, part);
         if (part.exit_code() == ExitCode::yes) return part;
-        if (const auto inside = unpacked_source(file, context)) {
+        if (const auto inside = source_inside(file, wanted.patch, wanted.checks, context)) {
             Report unpacked("source");
-            verify_source(patch, *inside, checks, context, unpacked);
+            verify_source(wanted, *inside, context, unpacked);
             unpacked.detail("archive", as_utf8(candidate.name));
-            if (unpacked.exit_code() == ExitCode::yes) return unpacked;
+            return unpacked;
         }
     } catch (const Error& error) {
         part.conclude(error);
@@ -151,14 +160,13 @@ Report report_of(const Candidate& candidate, const PatchReader& patch, const Che
 }
 
 /// Looks at all candidates, on all cores.
-void look_at_all(std::vector<Candidate>& candidates, const PatchReader& patch, const Checks& checks,
-                 const Context& context) {
+void look_at_all(std::vector<Candidate>& candidates, const Wanted& wanted, const Context& context) {
     Context quiet = context;  // the progress line belongs to one thread
     quiet.progress = [](const ProgressState&) { return stop_signal() == 0; };
     std::atomic<std::size_t> next = 0;
     const auto work = [&] {
         for (std::size_t i = next++; i < candidates.size() && stop_signal() == 0; i = next++)
-            candidates[i].report = report_of(candidates[i], patch, checks, quiet);
+            candidates[i].report = report_of(candidates[i], wanted, quiet);
     };
     const std::size_t workers =
         std::min<std::size_t>(candidates.size(), std::max(1U, std::thread::hardware_concurrency()));
@@ -169,11 +177,10 @@ void look_at_all(std::vector<Candidate>& candidates, const PatchReader& patch, c
     if (stop_signal() != 0) throw Error(ErrorCode::cancelled, "stopped on request");
 }
 
-void verify_many(const PatchReader& patch, const VerifyArguments& arguments, const Checks& checks,
-                 const Context& context, Report& report) {
+void verify_many(const Wanted& wanted, const VerifyArguments& arguments, const Context& context, Report& report) {
     std::vector<Candidate> candidates = candidates_in(arguments.sources);
     if (candidates.empty()) throw Error(ErrorCode::usage, "there is no file in the folders named");
-    look_at_all(candidates, patch, checks, context);
+    look_at_all(candidates, wanted, context);
     std::size_t fitting = 0, patched = 0, passed_over = 0;
     ExitCode worst = ExitCode::yes;
     for (Candidate& candidate : candidates) {
@@ -232,7 +239,8 @@ void run(const VerifyArguments& arguments, const Context& context, Report& repor
     const InputFile file = open_patch_file(arguments.patch, context, report);
     const auto patch = open_patch(file.bytes(), context.limits);
     file_fact(report, "patch", file.path(), {.size = file.size()}, patch_text(patch->facts()));
-    const auto found = find_checks(file, report);
+    const auto found = find_checks(file);
+    checks_fact(report, found);
     const Checks checks = joined_checks(found, arguments.expect);
     for (const DigestMismatch& m : compare(checks.patch, digest(file, choice_for(checks.patch))))
         throw Error(ErrorCode::damaged, "the patch is not the one its checks file was written for")
@@ -246,7 +254,9 @@ void run(const VerifyArguments& arguments, const Context& context, Report& repor
         if (arguments.sources.empty()) return verify_by_checks(target, checks.target, context, report);
         return verify_result(*patch, open_input(arguments.sources.front(), context), target, context, report);
     }
-    verify_many(*patch, arguments, checks, context, report);
+    OtherPatches others;
+    others.add_beside(file, context);
+    verify_many({*patch, checks, others.list()}, arguments, context, report);
     file.check_intact();
 }
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 #include "render/report.h"
 
+#include "advice.h"
 #include "render/escape.h"
 #include "render/quantities.h"
 
@@ -23,7 +24,7 @@ void Report::conclude(const Error& error, std::string_view reassurance) {
     if (error.offset()) fact("offset", "at offset", offset_text(*error.offset()), *error.offset());
     if (!error.wanted().empty()) fact("wanted", "wanted", escaped(error.wanted()), as_utf8(error.wanted()));
     if (!error.found().empty()) fact("found", "found", escaped(error.found()), as_utf8(error.found()));
-    if (!error.hint().empty()) next(escaped(error.hint()));
+    if (const std::string advice = advice_for(error); !advice.empty()) next(escaped(advice));
 }
 
 void Report::fact(std::string key, std::string label, std::string text, Json value) {

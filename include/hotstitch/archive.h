@@ -4,6 +4,7 @@
 #pragma once
 
 #include <cstdint>
+#include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -20,6 +21,7 @@ struct ArchiveMember {
     std::string name;  ///< as it stands in the archive, unchecked; empty for what a gz, xz, bz2 or zst holds
     Bytes head;        ///< its first bytes, at most 512; none when it is encrypted
     bool encrypted = false;
+    std::optional<std::uint64_t> size;  ///< as the archive states it, unchecked
 };
 
 /// The files in an archive, without folders. Throws Error(not_this_format) when it is none, Error(damaged),

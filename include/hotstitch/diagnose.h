@@ -54,9 +54,21 @@ struct Diagnosis {
     std::string next;                ///< what to do
 };
 
-/// `wanted`: checks from beside the patch; those in it are known. Readings are tried only where the sizes allow them,
-/// each with one pass. Throws Error(io), Error(cancelled).
-HOTSTITCH_EXPORT Diagnosis diagnose(const PatchReader& patch, ByteView file, const Checks& wanted,
-                                    const Progress& progress = {});
+/// Another patch at hand. The file may need it first, or may have it already.
+struct OtherPatch {
+    std::string name;  ///< as the reasons call it
+    const PatchReader* patch;
+};
+
+struct DiagnoseOptions {
+    Checks checks{};                    ///< from beside the patch; those in it are known
+    std::vector<OtherPatch> others{};   ///< those without checksums are applied into nothing to see what they make
+    Limits limits{};
+    Progress progress{};
+};
+
+/// Readings and other patches are tried only where the sizes allow them, each with one pass. Throws Error(io),
+/// Error(cancelled).
+HOTSTITCH_EXPORT Diagnosis diagnose(const PatchReader& patch, ByteView file, const DiagnoseOptions& options = {});
 
 }  // namespace hotstitch

@@ -115,7 +115,9 @@ std::vector<ArchiveMember> list_archive(ByteView bytes, const Limits& limits, co
         if (members.size() >= limits.archive_members)
             throw Error(ErrorCode::limit, "the archive holds more files than are looked at")
                 .wanted(fmt::format("at most {}", limits.archive_members));
-        ArchiveMember member{opened.name_of(entry), Bytes(head_size), archive_entry_is_encrypted(entry) != 0};
+        ArchiveMember member{opened.name_of(entry), Bytes(head_size), archive_entry_is_encrypted(entry) != 0, {}};
+        if (archive_entry_size_is_set(entry) != 0 && archive_entry_size(entry) >= 0)
+            member.size = static_cast<std::uint64_t>(archive_entry_size(entry));
         member.head.resize(member.encrypted ? 0 : opened.read(member.head));
         if (!member.encrypted) opened.finish_member(limits);
         members.push_back(std::move(member));

@@ -8,6 +8,7 @@
 #include <algorithm>
 #include <array>
 
+#include "edit/target_builder.h"
 #include "hotstitch/error.h"
 #include "hotstitch/recognise.h"
 
@@ -20,21 +21,33 @@ constexpr std::array<std::uint64_t, 4> header_sizes{16, 64, 128, 512};
 /// Text-mode damage is tried up to this size: it has to be undone in memory.
 constexpr std::uint64_t most_line_ends = std::uint64_t{64} << 20;
 
+/// Keeps nothing but the checksums of what is written.
+class DigestingSink final : public ByteSink {
+public:
+    explicit DigestingSink(DigestChoice choice) : digester_(choice) {}
+    void write(ByteView bytes) override { digester_.update(bytes); }
+    Digests finish() { return digester_.finish(); }
+
+private:
+    Digester digester_;
+};
+
 class Diagnostician {
 public:
-    Diagnostician(const PatchReader& patch, ByteView file, const Checks& wanted, const Progress& progress)
+    Diagnostician(const PatchReader& patch, ByteView file, const DiagnoseOptions& options)
         : facts_(patch.facts()),
           file_(file),
-          source_(joined(facts_.source, wanted.source)),
-          target_(joined(facts_.target, wanted.target)),
-          progress_(progress) {}
+          source_(joined(facts_.source, options.checks.source)),
+          target_(joined(facts_.target, options.checks.target)),
+          options_(options),
+          progress_(options.progress) {}
 
     Diagnosis run() {
         if (file_.empty()) {
             reason("empty", "the file is empty");
             result_.next = "the download or copy failed; get the file again";
-        } else if (!source_.empty() && try_readings()) {
-            // the reading says it all
+        } else if (!source_.empty() && (try_readings() || try_others())) {
+            // that says it all
         } else {
             look_at_content();
             if (result_.reasons.empty() || source_.size) look_at_size();
@@ -92,6 +105,58 @@ private:
         return false;
     }
 
+    /// An add-on needs another patch's result; a file that has another patch is no longer the source.
+    bool try_others() {
+        for (const OtherPatch& other : options_.others) {
+            const PatchFacts& facts = other.patch->facts();
+            if (makes_the_source(*other.patch)) return needs(other);
+            const bool same_source = !facts.source.empty() && compare(source_, facts.source).empty();
+            if (!same_source || facts.target.empty() || !is(facts.target)) continue;
+            reason("other-patch-applied",
+                   fmt::format("the file is what {} makes; this patch was made for the file before that", other.name));
+            result_.next = "start from the original, from before that patch";
+            return true;
+        }
+        return false;
+    }
+
+    bool is(const Digests& wanted) const {
+        if (wanted.size && *wanted.size != file_.size()) return false;
+        return compare(wanted, digest(MemorySource(file_), choice_for(wanted), progress_, Phase::checking_source))
+            .empty();
+    }
+
+    /// Does this patch, from whatever source, make the file that is wanted?
+    bool makes_the_source(const PatchReader& other) const {
+        const Digests& target = other.facts().target;
+        if (target.crc32 && source_.crc32) return compare(source_, target).empty();
+        const std::uint64_t size = other.target_size(file_.size());
+        if (source_.size && *source_.size != size) return false;
+        if (size > options_.limits.output_for(file_.size(), other.facts().patch_size)) return false;
+        try {
+            const MemorySource source(file_);
+            DigestingSink made(choice_for(source_));
+            TargetBuilder builder(source, made, size, progress_, Phase::checking_source);
+            other.read(file_.size(), builder);
+            builder.finish();
+            return compare(source_, made.finish()).empty();
+        } catch (const Error& error) {
+            if (error.code() == ErrorCode::cancelled) throw;
+            return false;  // it does not apply to this file
+        }
+    }
+
+    bool needs(const OtherPatch& other) {
+        const Digests& source = other.patch->facts().source;
+        const bool ready = source.empty() || is(source);
+        reason("needs-other-patch",
+               ready ? fmt::format("the patch was made for what {} makes of this file", other.name)
+                     : fmt::format("the patch was made for what {} makes, and of another file than this", other.name));
+        result_.next = ready ? fmt::format("apply {} first, then this patch", other.name)
+                             : fmt::format("find the source of {}, apply that first, then this patch", other.name);
+        return true;
+    }
+
     bool found(const Reading& reading, bool is_target) {
         if (is_target) {
             reason("already-patched",
@@ -126,7 +191,7 @@ private:
             case ReadingKind::with_padding: return "look for an untrimmed copy";
             case ReadingKind::line_ends_restored:
                 return "a transfer in text mode has changed the file; get it again, in binary mode";
-            default: return "apply does this by itself, unless --as-is is given";
+            default: return "apply the patch to the file read so; nothing of the file is lost by it";
         }
     }
 
@@ -183,14 +248,15 @@ private:
     const PatchFacts& facts_;
     ByteView file_;
     Digests source_, target_;
+    const DiagnoseOptions& options_;
     const Progress& progress_;
     Diagnosis result_;
 };
 
 }  // namespace
 
-Diagnosis diagnose(const PatchReader& patch, ByteView file, const Checks& wanted, const Progress& progress) {
-    return Diagnostician(patch, file, wanted, progress).run();
+Diagnosis diagnose(const PatchReader& patch, ByteView file, const DiagnoseOptions& options) {
+    return Diagnostician(patch, file, options).run();
 }
 
 }  // namespace hotstitch

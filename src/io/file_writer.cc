@@ -2,7 +2,9 @@
 #include "io/file_writer.h"
 
 #include <fcntl.h>
+#include <linux/magic.h>
 #include <sys/stat.h>
+#include <sys/vfs.h>
 #include <unistd.h>
 
 #include "io/system_error.h"
@@ -10,7 +12,21 @@
 namespace hotstitch {
 namespace {
 
-Error no_room(const std::filesystem::path& name, std::uint64_t size, int code) {
+/// FAT12, FAT16 and FAT32 end every file below 4 GiB.
+bool is_on_fat(int descriptor) {
+    struct statfs volume {};
+    return ::fstatfs(descriptor, &volume) == 0 && volume.f_type == MSDOS_SUPER_MAGIC;
+}
+
+}  // namespace
+
+Error no_room(const std::filesystem::path& name, std::uint64_t size, int code, bool on_fat) {
+    if (code == EFBIG && on_fat)
+        return Error(ErrorCode::io, fmt::format("{} is on a FAT32 volume, where no file can have 4 GiB or more",
+                                                name.parent_path().string()))
+            .in("output size")
+            .wanted("at most 4294967295 bytes")
+            .hint("choose a place on a volume of another kind, for example exFAT, NTFS or ext4");
     if (code == EFBIG)
         return Error(ErrorCode::io,
                      fmt::format("{} would be larger than the file system or the system's limit allows", name.string()))
@@ -22,13 +38,14 @@ Error no_room(const std::filesystem::path& name, std::uint64_t size, int code) {
         .hint("make room or choose another place for the output");
 }
 
-}  // namespace
-
 void write_all(int descriptor, ByteView bytes, const std::filesystem::path& name) {
     while (!bytes.empty()) {
         const ssize_t put = ::write(descriptor, bytes.data(), bytes.size());
         if (put < 0 && errno == EINTR) continue;
-        if (put < 0 && (errno == ENOSPC || errno == EDQUOT || errno == EFBIG)) throw no_room(name, bytes.size(), errno);
+        if (put < 0 && (errno == ENOSPC || errno == EDQUOT || errno == EFBIG)) {
+            const int code = errno;
+            throw no_room(name, bytes.size(), code, is_on_fat(descriptor));
+        }
         if (put < 0) throw system_error("write", name);
         bytes = bytes.subspan(static_cast<std::size_t>(put));
     }
@@ -42,10 +59,10 @@ void FileWriter::reserve(std::uint64_t size) {
     while (result != 0 && errno == EINTR);
     if (result == 0)
         reserved_ = size;
-    else if (errno == ENOSPC || errno == EDQUOT || errno == EFBIG)
-        throw no_room(name_, size, errno);
-    else if (errno != EOPNOTSUPP && errno != ENOSYS && errno != EINVAL)
-        throw system_error("reserve space for", name_);
+    else if (const int code = errno; code == ENOSPC || code == EDQUOT || code == EFBIG)
+        throw no_room(name_, size, code, is_on_fat(descriptor_.get()));
+    else if (code != EOPNOTSUPP && code != ENOSYS && code != EINVAL)
+        throw system_error("reserve space for", name_, code);
 }
 
 void FileWriter::write(ByteView bytes) {

@@ -6,6 +6,7 @@
 #include <optional>
 
 #include "hotstitch/bytes.h"
+#include "hotstitch/error.h"
 #include "hotstitch/progress.h"
 #include "io/descriptor.h"
 #include "io/mapping.h"
@@ -14,6 +15,9 @@ namespace hotstitch {
 
 /// Writes everything, going on after interruptions. `name` is for messages. Throws Error(io).
 void write_all(int descriptor, ByteView bytes, const std::filesystem::path& name);
+
+/// Why there is no room for `size` bytes, by the system's code and the kind of volume.
+Error no_room(const std::filesystem::path& name, std::uint64_t size, int code, bool on_fat);
 
 class FileWriter {
 public:

@@ -44,8 +44,8 @@ void make_folder(const fs::path& folder) {
 
 Error exists_already(const fs::path& path) {
     return Error(ErrorCode::usage, fmt::format("{} exists already", path.string()))
-        .in("output")
-        .hint("name another output with -o, or add --replace (the old file is kept as a backup)");
+        .in("existing output")
+        .hint("choose another name, or allow the file to be replaced (it is then kept as a backup)");
 }
 
 /// Opens a new file ".NAME.XXXXXX.hotstitch-tmp" beside `path`, whose name goes to `temporary`.
@@ -77,7 +77,8 @@ fs::path backup_name(const fs::path& path) {
     for (int n = 1;; ++n) {
         fs::path name = path;
         name += n == 1 ? fmt::format(".{}.backup", stamp) : fmt::format(".{}-{}.backup", stamp, n);
-        if (!fs::exists(fs::symlink_status(name))) return name;
+        std::error_code code;  // a name too long is found out when the backup is made
+        if (!fs::exists(fs::symlink_status(name, code))) return name;
     }
 }
 

@@ -16,7 +16,7 @@ constexpr std::size_t flush_at = 64 << 10;
 constexpr std::uint64_t run_record_extra = 3;  ///< what a run costs besides a literal's header
 
 std::string other_format(const Layout& layout) {
-    return layout.format == PatchFormat::ips ? "ips32 holds it: --format ips32" : "no IPS variant holds it";
+    return layout.format == PatchFormat::ips ? "the formats ips32 and bps hold it" : "the format bps holds it";
 }
 
 }  // namespace
