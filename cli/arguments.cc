@@ -40,6 +40,12 @@ void add_common(CLI::App& app, Common& common) {
     app.add_option("--color", common.colour, "auto, always or never (also NO_COLOR)")
         ->type_name("WHEN")
         ->transform(CLI::CheckedTransformer(whens).description(""));
+    const std::map<std::string, ProgressStyle> styles{
+        {"auto", ProgressStyle::automatic}, {"json", ProgressStyle::json}, {"none", ProgressStyle::none}};
+    app.add_option("--progress", common.progress,
+                   "auto: a line on a terminal; json: JSON lines on standard error; none")
+        ->type_name("STYLE")
+        ->transform(CLI::CheckedTransformer(styles).description(""));
     app.add_option_function<std::string>(
            "--limit-output", [&](const std::string& text) { common.limit_output = parse_size(text); },
            "Largest output allowed, for example 4G")
@@ -135,9 +141,19 @@ void declare(CLI::App& app, CreateArguments& create, Common& common) {
     command.add_option("TARGET", create.target, "The modified file")->required();
     add_output(command, create.output, "beside the target");
     add_format(command, create.format);
-    command.add_option("--metadata", create.metadata, "Keep this file's content in the patch (bps)")->type_name("FILE");
+    command.add_option("--metadata", create.metadata, "Keep this file's content in the patch (bps, vcdiff)")
+        ->type_name("FILE");
     command.add_flag("--checks", create.checks,
                      "Also write PATCH.checks.json: sizes and checksums that the format itself does not carry");
+    command.add_flag("--names", create.names, "vcdiff: the files' names, without folders, in the patch");
+    command.add_flag("!--plain", create.vcdiff.lzma, "vcdiff: no LZMA sections, for readers that lack them");
+    command.add_flag("!--no-window-checks", create.vcdiff.window_checks,
+                     "vcdiff: no checksums; with --plain, any strict RFC 3284 reader takes it");
+    command
+        .add_option_function<std::string>(
+            "--window", [&](const std::string& text) { create.vcdiff.window = parse_size(text); },
+            "vcdiff: bytes of target in one window, up to 16M (8M)")
+        ->type_name("SIZE");
     add_common(command, common);
 }
 

@@ -9,10 +9,13 @@
 
 #include "hotstitch/digest.h"
 #include "hotstitch/patch_format.h"
+#include "hotstitch/patch_writer.h"
 
 namespace hotstitch::cli {
 
 enum class When { automatic, always, never };
+/// How progress is told: a line on a terminal, JSON lines on standard error, not at all.
+enum class ProgressStyle { automatic, json, none };
 
 /// Checks that may fail, as named by --allow.
 struct Allowed {
@@ -22,6 +25,7 @@ struct Allowed {
 struct Common {
     bool json = false, quiet = false, verbose = false;
     When colour = When::automatic;
+    ProgressStyle progress = ProgressStyle::automatic;
     Allowed allow;
     std::uint64_t limit_output = 0;
 };
@@ -52,6 +56,8 @@ struct CreateArguments {
     std::optional<PatchFormat> format;
     bool checks = false;
     std::string metadata;  ///< a file
+    bool names = false;    ///< base names of source and target in a VCDIFF patch
+    VcdiffOptions vcdiff;
 };
 
 struct RecastArguments {

@@ -51,7 +51,9 @@ int print(const Report& report, const Common& common, bool output_is_stdout) {
 int run_command(const Arguments& arguments, Report& report) {
     Context context{arguments.common, {}, {}};
     context.limits.output = arguments.common.limit_output;
-    ProgressLine line(isatty(STDERR_FILENO) == 1 && !arguments.common.quiet);
+    ProgressStyle style = arguments.common.progress;
+    if (style == ProgressStyle::automatic && arguments.common.quiet) style = ProgressStyle::none;
+    ProgressLine line(style);
     context.progress = [&](const ProgressState& state) { return line.update(state); };
     const bool output_is_stdout = output_of(arguments.arguments) == "-";
     try {

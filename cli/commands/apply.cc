@@ -195,6 +195,7 @@ private:
                                                                      : diagnosis.next);
             }
             const auto read = read_as(file, *stage.reading);
+            target.clear();
             HeaderKeeper with_header(target, file.first(header_to_keep(stage)));
             stage.made = apply(stage.patch, *read, with_header, options);
         }

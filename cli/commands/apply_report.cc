@@ -12,7 +12,9 @@ namespace {
 
 void state_what_was_checked(const Stage& stage, bool last, Report& report) {
     const ApplyReport& made = stage.made;
-    const std::string origin = traits_of(stage.reader->facts().format).has_checks ? "the patch's own checksums"
+    const PatchFacts& facts = stage.reader->facts();
+    const std::string origin = traits_of(facts.format).has_checks                 ? "the patch's own checksums"
+                               : facts.checked_windows != 0                       ? "the checks of its windows"
                                : stage.found                                      ? "its checks file"
                                                                                   : "--expect";
     Json checked = Json::array();
@@ -38,11 +40,15 @@ void state_what_was_not(const Stage& stage, bool first, Report& report) {
     const ApplyReport& made = stage.made;
     if (stage.certain() && made.target_checked) return;
     if (!made.overridden.empty()) return;
-    if (stage.certain()) {
+    const PatchFacts& facts = stage.reader->facts();
+    if (facts.checked_windows != 0 && !made.target_checked) {
+        report.unchecked(fmt::format("{} of {} windows: they carry no check",
+                                     grouped(facts.windows - facts.checked_windows), grouped(facts.windows)));
+    } else if (stage.certain()) {
         report.unchecked("the result itself: nothing says what it should be");
     } else if (first) {
         report.unchecked(
-            "whether this is the source the patch was made for: the format carries no checksum and none was given");
+            "whether this is the source the patch was made for: the patch carries no checks and none were given");
         report.next(
             "if the result misbehaves, get the right source's checksum from the patch's author and pass it with "
             "--expect");
@@ -67,6 +73,8 @@ void state_stage(const Stage& stage, bool first, bool last, Report& report) {
         report.warn(fmt::format("the source was read {}; only so it is the one the patch was made for",
                                 words_for(*stage.reading)));
     }
+    if (stage.reader->facts().format == PatchFormat::vcdiff && stage.reader->facts().windows == 0)
+        report.warn("the patch has no windows: it makes an empty file");
     if (made.fit.changes_nothing) report.warn("the patch changes nothing: source and result are the same");
     state_what_was_checked(stage, last, report);
     state_what_was_not(stage, first, report);

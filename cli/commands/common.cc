@@ -73,6 +73,7 @@ std::string patch_text(const PatchFacts& facts) {
     const auto [one, many] = [&]() -> std::pair<std::string_view, std::string_view> {
         if (facts.format == PatchFormat::ups) return {"hunk", "hunks"};
         if (facts.format == PatchFormat::bps) return {"action", "actions"};
+        if (facts.format == PatchFormat::vcdiff) return {"window", "windows"};
         return {"record", "records"};
     }();
     return fmt::format("{}, {}", traits_of(facts.format).title, counted(facts.records, one, many));

@@ -49,11 +49,14 @@ public:
     Creation(const CreateArguments& arguments, const Context& context, const InputFile& source, const InputFile& target)
         : arguments_(arguments), context_(context), source_(source), target_(target) {
         if (!arguments.metadata.empty()) metadata_.emplace(arguments.metadata, context.progress);
+        // Four fields with slashes between them, as programs in the field write and read it; the tags stay empty.
+        if (arguments.names)
+            names_ = fmt::format("{}//{}/", target.path().filename().string(), source.path().filename().string());
     }
 
     Created in_format(PatchFormat format) {
-        const CreateOptions options{format, metadata_ ? metadata_->bytes() : ByteView(), context_.limits,
-                                    context_.progress};
+        const CreateOptions options{format, metadata_ ? metadata_->bytes() : bytes_of(names_), arguments_.vcdiff,
+                                    context_.limits, context_.progress};
         if (arguments_.output.path == "-") {
             ScratchFile scratch;
             Created created{create(source_, target_, scratch, options), "-", {}, {}};
@@ -100,6 +103,7 @@ private:
     const InputFile& source_;
     const InputFile& target_;
     std::optional<InputFile> metadata_;
+    std::string names_;
 };
 
 /// In the named format; when none was named and IPS, chosen by the extension, cannot hold the change, in IPS32.
@@ -120,7 +124,11 @@ Created create_in_fitting_format(const CreateArguments& arguments, const Context
 
 void state_patch(const Created& created, const CreateArguments& arguments, Report& report) {
     const PatchFacts& facts = created.report.facts;
-    const bool has_checks = traits_of(facts.format).has_checks;
+    const bool vcdiff = facts.format == PatchFormat::vcdiff;
+    const bool has_checks = traits_of(facts.format).has_checks || (facts.windows != 0 && facts.checked_windows == facts.windows);
+    if (vcdiff)
+        report.fact("compression", "sections", facts.compressor.empty() ? "plain" : fmt::format("{}-compressed", facts.compressor),
+                    facts.compressor.empty() ? Json(nullptr) : Json(facts.compressor));
     file_fact(report, "patch", created.path, {.size = facts.patch_size}, patch_text(facts));
     if (created.backup) report.fact("backup", "backup", shown(*created.backup), as_utf8(created.backup->string()));
     if (arguments.checks) {
@@ -130,7 +138,7 @@ void state_patch(const Created& created, const CreateArguments& arguments, Repor
     shared_fact(report, created.shared);
     report.fact("checked", "checked", "applied to the source, it makes the target, byte for byte",
                 Json::array({"result"}));
-    state_demands(created.report.demands, !has_checks, report);
+    state_demands(created.report.demands, !has_checks && !vcdiff, report);
     if (!has_checks && !arguments.checks)
         report.next(
             "publish the source's checksum with the patch, or add --checks: the format itself cannot tell a wrong "
@@ -153,6 +161,10 @@ void unpack_one_of(InputFile& source, InputFile& target, const Context& context,
 }  // namespace
 
 void run(const CreateArguments& arguments, const Context& context, Report& report) {
+    if (arguments.names && !arguments.metadata.empty())
+        throw Error(ErrorCode::usage, "--names and --metadata want the same place in the patch");
+    if (arguments.names && first_choice(arguments) != PatchFormat::vcdiff)
+        throw Error(ErrorCode::usage, "--names is for vcdiff patches only");
     if (arguments.source == "-" && arguments.target == "-")
         throw Error(ErrorCode::usage, "source and target cannot both come from standard input");
     if (arguments.output.path == "-" && arguments.checks)

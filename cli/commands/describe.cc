@@ -13,7 +13,8 @@
 namespace hotstitch::cli {
 namespace {
 
-constexpr std::size_t ranges_shown = 8, members_shown = 12;
+constexpr std::size_t ranges_shown = 8, members_shown = 12, windows_shown = 6;
+constexpr std::size_t most_windows_in_json = 4096;
 
 void state_digests(Report& part, const InputFile& file, const Context& context) {
     const Digests digests = digest(file, available({.crc32 = true, .md5 = true, .sha1 = true}), context.progress);
@@ -23,10 +24,71 @@ void state_digests(Report& part, const InputFile& file, const Context& context) 
     if (digests.sha1) part.fact("sha1", "sha1", hex(digests.sha1->bytes), hex(digests.sha1->bytes));
 }
 
+std::string window_text(const Window& window) {
+    std::string text = fmt::format("{}: {} at {}", window.number, counted(window.length, "byte", "bytes"),
+                                   offset_text(window.offset));
+    if (window.segment != Segment::none)
+        text += fmt::format(", from {} {} to {}", window.segment == Segment::source ? "source" : "target",
+                            offset_text(window.segment_offset),
+                            offset_text(window.segment_offset + window.segment_length));
+    text += fmt::format(", {} in the patch", counted(window.patch_length, "byte", "bytes"));
+    return text + (window.adler32 ? fmt::format(", adler32 {}", window.adler32->hex()) : ", unchecked");
+}
+
+Json window_json(const Window& window) {
+    Json segment = nullptr;
+    if (window.segment != Segment::none)
+        segment = {{"of", window.segment == Segment::source ? "source" : "target"},
+                   {"offset", window.segment_offset},
+                   {"length", window.segment_length}};
+    Json sections = Json::array();
+    for (std::size_t s = 0; s < window.section_sizes.size(); ++s)
+        sections.push_back({{"size", window.section_sizes[s]}, {"compressed", window.section_compressed[s]}});
+    return {{"number", window.number},
+            {"offset", window.offset},
+            {"length", window.length},
+            {"segment", std::move(segment)},
+            {"sections", std::move(sections)},
+            {"patch_offset", window.patch_offset},
+            {"patch_length", window.patch_length},
+            {"adler32", window.adler32 ? Json(window.adler32->hex()) : Json(nullptr)}};
+}
+
+/// A patch in windows: how many, how they are checked and compressed, and the first of them one by one.
+void state_windows(Report& part, const PatchReader& patch) {
+    const PatchFacts& facts = patch.facts();
+    Json list = Json::array();
+    std::vector<std::string> lines;
+    patch.windows([&](const Window& window) {
+        if (list.size() < most_windows_in_json) list.push_back(window_json(window));
+        if (lines.size() < windows_shown) lines.push_back(window_text(window));
+        return list.size() < most_windows_in_json ? Flow::go_on : Flow::stop;
+    });
+    part.fact("window_count", "windows",
+              fmt::format("{}, {} of them with a check, the longest makes {}", grouped(facts.windows),
+                          facts.checked_windows == facts.windows ? "all" : grouped(facts.checked_windows),
+                          size_text(facts.largest_window)),
+              facts.windows);
+    for (const std::string& line : lines) part.fact("windows", "window", line, list);
+    if (facts.windows > lines.size())
+        part.fact("windows", "window", fmt::format("and {} more", grouped(facts.windows - lines.size())), list);
+    part.fact("compression", "sections",
+              facts.compressor.empty() ? "plain" : fmt::format("{}-compressed", facts.compressor),
+              facts.compressor.empty() ? Json(nullptr) : Json(facts.compressor));
+    part.fact("source_reach", "reads source",
+              facts.source_reach == 0 ? "nowhere" : fmt::format("up to byte {}", grouped(facts.source_reach)),
+              facts.source_reach);
+    if (facts.own_code_table) part.note("the patch brings its own code table");
+    if (facts.windows == 0) part.warn("the patch has no windows: it makes an empty file");
+    if (facts.source_was_packed)
+        part.warn("by its header, the patch was made from the unpacked content of a packed source");
+}
+
 void state_needs(Report& part, const PatchReader& patch, const PatchSummary& summary, bool source_given) {
     const PatchFacts& facts = patch.facts();
     if (facts.reach != 0 && !traits_of(facts.format).has_checks)
         part.fact("reach", "last write", fmt::format("at offset {}", offset_text(facts.reach - 1)), facts.reach);
+    if (facts.format == PatchFormat::vcdiff) state_windows(part, patch);
     if (facts.cut) part.fact("cut", "cuts to", size_text(*facts.cut), *facts.cut);
     if (source_given) part.fact("target_size", "makes", size_text(summary.target_size), summary.target_size);
     struct Row {
@@ -114,7 +176,13 @@ void describe_patch(const InputFile& file, const std::string& source_name, const
         if (!known) part.warn("the checks file was written for another version of this patch");
     }
     if (source) shared_fact(part, count_shared(*patch, *source, context.limits, context.progress));
-    if (!known)
+    if (!known && facts.checked_windows != 0)
+        part.unchecked(
+            "which source it needs: the patch carries checks of what it makes only, so a wrong source shows when it is "
+            "applied or verified");
+    else if (!known && facts.format == PatchFormat::vcdiff)
+        part.unchecked("which source it needs, and what it makes: the patch carries no checks at all");
+    else if (!known)
         part.unchecked("which source it needs: the format carries no checksum, and no checks file lies beside it");
     file.check_intact();
     part.conclude(Mood::good, "patch", fmt::format("{} is a patch: {}.", shown(file.path()), patch_text(facts)),

@@ -39,7 +39,7 @@ void conclude_fit(const Fit& fit, const std::string& name, Report& part) {
         return part.conclude(Mood::good, "fits", fmt::format("{}: fits.", name), ExitCode::yes);
     if (fit.answer == FitAnswer::already_patched)
         return part.conclude(Mood::good, "already-patched", fmt::format("{}: already patched.", name), ExitCode::yes);
-    part.unchecked("whether it fits: the format carries no checksum, and none was given");
+    part.unchecked("whether it fits: the patch carries no checks, and none were given");
     part.next(
         "ask the patch's author for the source's checksum and pass it with --expect, or put PATCH.checks.json beside "
         "the patch");
@@ -55,6 +55,8 @@ void state_reach(const PatchReader& patch, std::uint64_t size, Report& part) {
                   fmt::format("at offset {}, {}", offset_text(facts.reach - 1),
                               facts.reach > size ? "past the file's end" : "inside the file"),
                   facts.reach);
+    if (facts.windows == 0 && facts.format == PatchFormat::vcdiff)
+        part.warn("the patch has no windows: it makes an empty file");
     part.fact("would_make", "would make", size_text(patch.target_size(size)), patch.target_size(size));
 }
 

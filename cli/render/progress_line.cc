@@ -2,26 +2,48 @@
 #include "render/progress_line.h"
 
 #include <fmt/format.h>
+#include <unistd.h>
 
 #include <algorithm>
 #include <cstdio>
 
 #include "render/quantities.h"
+#include "render/report.h"
 #include "signals.h"
 
 namespace hotstitch::cli {
 
+ProgressLine::ProgressLine(ProgressStyle style) : style_(style), began_(Clock::now()) {
+    if (style == ProgressStyle::automatic && isatty(STDERR_FILENO) != 1) style_ = ProgressStyle::none;
+}
+
 bool ProgressLine::update(const ProgressState& state) {
     using namespace std::chrono_literals;
     if (stop_signal() != 0) return false;
-    if (!enabled_) return true;
+    if (style_ == ProgressStyle::none) return true;
     const auto now = Clock::now();
-    if (phase_ != state.phase) {
+    const bool new_phase = phase_ != state.phase;
+    if (new_phase) {
         phase_ = state.phase;
         phase_began_ = now;
     }
-    if (now - began_ >= 500ms && now - last_drawn_ >= 100ms) draw(state, now);
+    if (style_ == ProgressStyle::json) {
+        const bool complete = state.total != 0 && state.done >= state.total;
+        if (new_phase || complete || now - last_drawn_ >= 250ms) print_json(state, now);
+    } else if (now - began_ >= 500ms && now - last_drawn_ >= 100ms) {
+        draw(state, now);
+    }
     return true;
+}
+
+void ProgressLine::print_json(const ProgressState& state, Clock::time_point now) {
+    last_drawn_ = now;
+    Json line = {{"schema", {{"name", "hotstitch/progress"}, {"version", 1}}},
+                 {"phase", name_of(state.phase)},
+                 {"done", state.done},
+                 {"total", state.total != 0 ? Json(state.total) : Json(nullptr)}};
+    fmt::print(stderr, "{}\n", line.dump());
+    std::fflush(stderr);
 }
 
 void ProgressLine::draw(const ProgressState& state, Clock::time_point now) {
@@ -30,7 +52,8 @@ void ProgressLine::draw(const ProgressState& state, Clock::time_point now) {
     drawn_ = true;
     std::string line = fmt::format("{:<20}", name_of(state.phase));
     const double seconds = std::chrono::duration<double>(now - phase_began_).count();
-    const double done = static_cast<double>(state.done), total = static_cast<double>(state.total);
+    const auto done = static_cast<double>(state.done);
+    const auto total = static_cast<double>(state.total);
     if (state.total != 0) {
         const double share = std::min(done / total, 1.0);
         const auto filled = static_cast<int>(share * width);

@@ -4,15 +4,17 @@
 #include <chrono>
 #include <optional>
 
+#include "arguments.h"
 #include "hotstitch/progress.h"
 
 namespace hotstitch::cli {
 
-/// One line on standard error that is redrawn while work goes on; only on a terminal and only after half a
-/// second. Also where the stop signals are noticed.
+/// Tells on standard error how far long work is: one line that is redrawn, only on a terminal and only after half a
+/// second; or, asked for, one JSON document on each line for the program that drives this one. Also where the stop
+/// signals are noticed.
 class ProgressLine {
 public:
-    explicit ProgressLine(bool enabled) : enabled_(enabled), began_(Clock::now()) {}
+    explicit ProgressLine(ProgressStyle style);
     ~ProgressLine() { clear(); }
     ProgressLine(const ProgressLine&) = delete;
     ProgressLine& operator=(const ProgressLine&) = delete;
@@ -24,8 +26,9 @@ public:
 private:
     using Clock = std::chrono::steady_clock;
     void draw(const ProgressState& state, Clock::time_point now);
+    void print_json(const ProgressState& state, Clock::time_point now);
 
-    bool enabled_;
+    ProgressStyle style_;
     bool drawn_ = false;
     Clock::time_point began_;
     Clock::time_point phase_began_, last_drawn_;

@@ -6,6 +6,7 @@
 #include "hotstitch/export.h"
 #include "hotstitch/limits.h"
 #include "hotstitch/patch_reader.h"
+#include "hotstitch/patch_writer.h"
 #include "hotstitch/progress.h"
 #include "hotstitch/stream.h"
 
@@ -13,8 +14,9 @@ namespace hotstitch {
 
 struct CreateOptions {
     PatchFormat format = PatchFormat::bps;
-    /// BPS: kept in the patch as it is.
+    /// BPS and VCDIFF: kept in the patch as it is.
     ByteView metadata{};
+    VcdiffOptions vcdiff{};
     Limits limits{};
     Progress progress{};
 };

@@ -7,6 +7,7 @@
 
 #include "hotstitch/bytes.h"
 #include "hotstitch/export.h"
+#include "hotstitch/window.h"
 
 namespace hotstitch {
 
@@ -49,6 +50,11 @@ public:
     virtual ~EditSink();
     /// REQUIRES edit.length > 0. Returning stop ends the reading without an error.
     virtual Flow put(const Edit& edit) = 0;
+
+    /// Readers of formats with windows say where each begins and ends; between, the edits make `window.length` bytes,
+    /// and copies from the target reach back before the window only into its segment.
+    virtual Flow begin(const Window& window);
+    virtual Flow end(const Window& window);
 };
 
 }  // namespace hotstitch

@@ -77,6 +77,7 @@ public:
 
     void reserve(std::uint64_t size) override;
     void write(ByteView bytes) override;
+    void clear() override;
     void read_back(std::uint64_t offset, MutableByteView into) const override;
     std::optional<ByteView> written() override;
 
@@ -102,6 +103,7 @@ public:
     ScratchFile& operator=(ScratchFile&&) noexcept;
     void reserve(std::uint64_t size) override;
     void write(ByteView bytes) override;
+    void clear() override;
     void read_back(std::uint64_t offset, MutableByteView into) const override;
     std::optional<ByteView> written() override;
     /// Writes everything to an open descriptor. Throws Error(io).

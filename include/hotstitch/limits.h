@@ -15,6 +15,10 @@ struct Limits {
     /// Bytes of metadata that are kept for showing; longer metadata is read over.
     std::uint64_t metadata = std::uint64_t{64} << 10;
 
+    /// VCDIFF: largest window in bytes of target, and memory of one LZMA stream in bytes.
+    std::uint64_t window = std::uint64_t{64} << 20;
+    std::uint64_t lzma_memory = std::uint64_t{128} << 20;
+
     /// Archives: files looked at, bytes of one unpacked file, and how many times its packed size that may be.
     std::uint64_t archive_members = 100'000;
     std::uint64_t archive_member_size = std::uint64_t{64} << 30;

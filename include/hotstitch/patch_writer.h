@@ -18,9 +18,21 @@ public:
     virtual void finish() = 0;
 };
 
+/// How a VCDIFF patch is written. With `lzma` and `window_checks` off, any strict reader of RFC 3284 takes it.
+struct VcdiffOptions {
+    /// Bytes of target in one window, at least 4 KiB, at most 16 MiB. Readers hold one window in memory.
+    std::uint64_t window = std::uint64_t{8} << 20;
+    /// Compress sections by LZMA where that makes the patch smaller.
+    bool lzma = true;
+    /// An Adler-32 with each window: the only check the format knows.
+    bool window_checks = true;
+};
+
 struct WriterOptions {
-    /// BPS: kept in the patch as it is, by convention UTF-8 text. Other formats have no place for it.
+    /// BPS: kept in the patch as it is, by convention UTF-8 text. VCDIFF: the application header. IPS and UPS have no
+    /// place for it.
     ByteView metadata{};
+    VcdiffOptions vcdiff{};
 };
 
 /// A writer for the edits that make `target` from `source`. Both must outlive the writer; they are at hand

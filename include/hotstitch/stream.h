@@ -41,6 +41,10 @@ public:
     /// Appends. Throws Error(io).
     virtual void write(ByteView bytes) = 0;
 
+    /// Forgets everything written, so that writing begins anew. Throws Error(unsupported) where the sink cannot, which
+    /// is the default.
+    virtual void clear();
+
     /// Fills `into` with bytes written before, from `offset`. REQUIRES that they were written.
     /// Throws Error(unsupported) where the sink keeps nothing, which is the default.
     virtual void read_back(std::uint64_t offset, MutableByteView into) const;
@@ -67,6 +71,7 @@ class HOTSTITCH_EXPORT MemorySink final : public ByteSink {
 public:
     void reserve(std::uint64_t size) override;
     void write(ByteView bytes) override;
+    void clear() override { bytes_.clear(); }
     void read_back(std::uint64_t offset, MutableByteView into) const override;
     std::optional<ByteView> written() override { return ByteView(bytes_); }
     const Bytes& bytes() const noexcept { return bytes_; }

@@ -15,6 +15,10 @@ void ByteSource::check_intact() const {}
 
 ByteSink::~ByteSink() = default;
 void ByteSink::reserve(std::uint64_t) {}
+void ByteSink::clear() {
+    throw Error(ErrorCode::unsupported, "this output cannot begin anew");
+}
+
 void ByteSink::read_back(std::uint64_t, MutableByteView) const {
     throw Error(ErrorCode::unsupported, "this output cannot give back what was written to it");
 }

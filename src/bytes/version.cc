@@ -10,6 +10,7 @@ std::string_view version() noexcept {
 std::string built_with() {
     std::string parts = HOTSTITCH_WITH_LIBDEFLATE ? "libdeflate" : "portable checksums";
     if (HOTSTITCH_WITH_OPENSSL) parts += ", OpenSSL";
+    if (HOTSTITCH_WITH_LZMA) parts += ", liblzma";
     if (HOTSTITCH_WITH_ARCHIVE) parts += ", libarchive";
     return parts;
 }

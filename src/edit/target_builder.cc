@@ -64,16 +64,17 @@ void TargetBuilder::finish() {
 void TargetBuilder::copy_source(std::uint64_t offset, std::uint64_t length) {
     const std::uint64_t size = source_.size();
     if (offset > size || length > size - offset) outside("source", offset, length, size, made_);
-    if (length >= direct_from) flush();
+    const bool direct = length >= direct_from && !in_window_;
+    if (direct) forget();
     while (length != 0) {
-        if (length >= direct_from) {
+        if (direct) {
             const auto part = static_cast<std::size_t>(std::min<std::uint64_t>(length, direct_chunk));
             // A source in memory is written from where it is; the scratch is only for others.
             const bool in_place = source_.whole().has_value();
             const std::size_t step = in_place ? part : std::min(part, buffer_.size());
             const ByteView bytes = source_.read(offset, step, buffer_);
             target_.write(bytes);
-            meter_.advance_to(flushed_ += step);
+            skip(step);
             offset += step, length -= step;
         } else {
             const MutableByteView into = room(length);
@@ -90,11 +91,11 @@ void TargetBuilder::copy_target(std::uint64_t offset, std::uint64_t length) {
     std::uint64_t end = made_;
     while (length != 0) {
         const MutableByteView into = room(std::min(length, end - offset));
-        const std::uint64_t in_buffer = std::clamp(flushed_, offset, offset + into.size());
+        const std::uint64_t in_buffer = std::clamp(base_, offset, offset + into.size());
         const auto before = static_cast<std::size_t>(in_buffer - offset);
         if (before != 0) target_.read_back(offset, into.first(before));
         if (before != into.size())
-            std::memmove(into.data() + before, buffer_.data() + (in_buffer - flushed_), into.size() - before);
+            std::memmove(into.data() + before, buffer_.data() + (in_buffer - base_), into.size() - before);
         offset += into.size(), length -= into.size(), end += into.size();
     }
 }
@@ -118,11 +119,10 @@ void TargetBuilder::xor_source(std::uint64_t offset, ByteView bytes) {
 }
 
 void TargetBuilder::append(ByteView bytes) {
-    if (bytes.size() >= direct_from) {
-        flush();
+    if (bytes.size() >= direct_from && !in_window_) {
+        forget();
         target_.write(bytes);
-        meter_.advance_to(flushed_ += bytes.size());
-        return;
+        return skip(bytes.size());
     }
     while (!bytes.empty()) {
         const MutableByteView into = room(bytes.size());
@@ -131,8 +131,46 @@ void TargetBuilder::append(ByteView bytes) {
     }
 }
 
+Flow TargetBuilder::begin(const Window& window) {
+    in_window_ = true;
+    window_begin_ = window.offset;
+    window_length_ = window.length;
+    if (window.length > buffer_.size() - fill_) forget();
+    return Flow::go_on;
+}
+
+Flow TargetBuilder::end(const Window& window) {
+    in_window_ = false;
+    if (!window.adler32) return Flow::go_on;
+    const ByteView made = ByteView(buffer_).subspan(static_cast<std::size_t>(window.offset - base_),
+                                                    static_cast<std::size_t>(window.length));
+    const Adler32 found = adler32(made);
+    if (found == *window.adler32) return ++results_.right, Flow::go_on;
+    if (results_.wrong++ == 0) {
+        results_.first_wrong = window;
+        results_.found = found;
+    }
+    if (tolerant_) return Flow::go_on;
+    Error error(window.source_read ? ErrorCode::wrong_source : ErrorCode::damaged,
+                fmt::format("{}window {} of the target does not come out right",
+                            window.source_read ? "this is not the source the patch was made for: " : "", window.number));
+    throw std::move(error)
+        .at(window.offset)
+        .in(fmt::format("adler32 of window {}", window.number))
+        .wanted(window.adler32->hex())
+        .found(found.hex())
+        .hint(window.source_read ? "look for the exact revision and region that the patch's author names"
+                                 : "the patch was damaged on its way; get it again, as a binary file");
+}
+
 MutableByteView TargetBuilder::room(std::uint64_t at_most) {
-    if (fill_ == buffer_.size()) flush();
+    if (fill_ == buffer_.size()) {
+        // The window so far stays; its buffer grows as it is made, whatever size was promised.
+        if (in_window_ && window_begin_ == base_)
+            buffer_.resize(static_cast<std::size_t>(std::min<std::uint64_t>(2 * buffer_.size(), window_length_)));
+        else
+            forget();
+    }
     const auto length = static_cast<std::size_t>(std::min<std::uint64_t>(at_most, buffer_.size() - fill_));
     const MutableByteView room = MutableByteView(buffer_).subspan(fill_, length);
     fill_ += length;
@@ -140,10 +178,23 @@ MutableByteView TargetBuilder::room(std::uint64_t at_most) {
 }
 
 void TargetBuilder::flush() {
-    if (fill_ == 0) return;
-    target_.write(ByteView(buffer_).first(fill_));
-    meter_.advance_to(flushed_ += fill_);
-    fill_ = 0;
+    if (fill_ == handed_over_) return;
+    target_.write(ByteView(buffer_).subspan(handed_over_, fill_ - handed_over_));
+    handed_over_ = fill_;
+    meter_.advance_to(base_ + fill_);
+}
+
+/// Hands over what is buffered and empties the buffer.
+void TargetBuilder::forget() {
+    flush();
+    base_ += fill_;
+    fill_ = handed_over_ = 0;
+}
+
+/// Counts bytes that went to the sink past the buffer, which is empty.
+void TargetBuilder::skip(std::uint64_t bytes) {
+    base_ += bytes;
+    meter_.advance_to(base_);
 }
 
 void TargetBuilder::read_padded(std::uint64_t offset, MutableByteView into) const {

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 // The sink that carries edits out: takes bytes from the source, the target so far and the edits themselves,
-// and writes the target in order. Memory: one buffer, whatever the file's size.
+// and writes the target in order. Memory: one buffer, whatever the file's size; where the format has windows, one
+// window.
 #pragma once
 
 #include "bytes/meter.h"
@@ -19,6 +20,15 @@ public:
     /// than was promised; Error(io), Error(cancelled).
     Flow put(const Edit& edit) override;
 
+    /// Keeps the window in memory; at its end compares it with its check. Throws Error(wrong_source) when it is wrong and
+    /// the patch has read the source by then, else Error(damaged).
+    Flow begin(const Window& window) override;
+    Flow end(const Window& window) override;
+
+    /// Goes on after wrong windows; `results` tells of them.
+    void tolerate_wrong_windows() noexcept { tolerant_ = true; }
+    const WindowResults& window_results() const noexcept { return results_; }
+
     /// Writes what is still buffered. Throws Error(damaged) when less was made than promised.
     void finish();
 
@@ -30,6 +40,8 @@ private:
     void append(ByteView bytes);
     MutableByteView room(std::uint64_t at_most);
     void flush();
+    void forget();
+    void skip(std::uint64_t bytes);
     /// `source` from `offset`, padded with 00 past its end, into the buffer's room.
     void read_padded(std::uint64_t offset, MutableByteView into) const;
 
@@ -37,9 +49,14 @@ private:
     ByteSink& target_;
     std::uint64_t size_;         ///< promised
     std::uint64_t made_ = 0;     ///< edits taken so far
-    std::uint64_t flushed_ = 0;  ///< handed to the sink
+    /// buffer_[0] is the target's byte base_; up to handed_over_ the buffer is with the sink already, and kept only
+    /// for copies from a window.
+    std::uint64_t base_ = 0;
     Bytes buffer_;
-    std::size_t fill_ = 0;
+    std::size_t fill_ = 0, handed_over_ = 0;
+    bool in_window_ = false, tolerant_ = false;
+    std::uint64_t window_begin_ = 0, window_length_ = 0;
+    WindowResults results_;
     Meter meter_;
 };
 

@@ -9,6 +9,7 @@
 #include <array>
 
 #include "edit/target_builder.h"
+#include "fit/windows.h"
 #include "hotstitch/error.h"
 #include "hotstitch/recognise.h"
 
@@ -35,7 +36,8 @@ private:
 class Diagnostician {
 public:
     Diagnostician(const PatchReader& patch, ByteView file, const DiagnoseOptions& options)
-        : facts_(patch.facts()),
+        : patch_(patch),
+          facts_(patch.facts()),
           file_(file),
           source_(joined(facts_.source, options.checks.source)),
           target_(joined(facts_.target, options.checks.target)),
@@ -46,11 +48,16 @@ public:
         if (file_.empty()) {
             reason("empty", "the file is empty");
             result_.next = "the download or copy failed; get the file again";
-        } else if (!source_.empty() && (try_readings() || try_others())) {
+        } else if (can_tell() && (try_readings() || try_others())) {
             // that says it all
         } else {
             look_at_content();
-            if (result_.reasons.empty() || source_.size) look_at_size();
+            if (facts_.source_was_packed)
+                reason("unpacked-source", "the patch was made from the unpacked content of a packed file, by its header");
+            if (facts_.format == PatchFormat::vcdiff && source_.empty())
+                look_at_windows();
+            else if (result_.reasons.empty() || source_.size)
+                look_at_size();
         }
         if (result_.next.empty()) result_.next = "look for the exact revision and region that the patch's author names";
         return std::move(result_);
@@ -59,8 +66,12 @@ public:
 private:
     void reason(std::string_view code, std::string text) { result_.reasons.push_back({code, std::move(text)}); }
 
+    /// Is there anything to know the right source by?
+    bool can_tell() const { return !source_.empty() || facts_.checked_windows != 0; }
+
     bool passes(const Reading& reading, const Digests& wanted) const {
         const auto source = read_as(file_, reading);
+        if (wanted.empty()) return makes_all_windows(*source);
         if (wanted.size && *wanted.size != source->size()) return false;
         return compare(wanted, digest(*source, choice_for(wanted), progress_, Phase::checking_source)).empty();
     }
@@ -100,13 +111,57 @@ private:
     bool try_readings() {
         for (const Reading& reading : candidates()) {
             if (passes(reading, source_)) return found(reading, false);
-            if (!target_.empty() && passes(reading, target_)) return found(reading, true);
+            if (is_target(reading)) return found(reading, true);
         }
         return false;
     }
 
+    bool is_target(const Reading& reading) const {
+        if (target_.crc32 || target_.sha1 || target_.md5 || target_.sha256) return passes(reading, target_);
+        return holds_all_windows(patch_, *read_as(file_, reading));
+    }
+
+    bool makes_all_windows(const ByteSource& source) const {
+        if (source.size() < facts_.source_reach) return false;
+        return check_windows(patch_, source, false, progress_).wrong == 0;
+    }
+
+    /// Without a checksum of the source, the windows of the target say what is wrong, and where it begins.
+    void look_at_windows() {
+        if (file_.size() < facts_.source_reach) {
+            reason("too-short", fmt::format("the patch reads the source up to byte {}, and the file has {}",
+                                            facts_.source_reach, file_.size()));
+            result_.next = "the file was cut short, or it is another game or revision; look for the one the author names";
+            return;
+        }
+        if (facts_.checked_windows == 0) {
+            reason("cannot-be-known", "the patch carries no checks at all, neither of its source nor of what it makes");
+            result_.next = "ask the patch's author for the source's size and checksum";
+            return;
+        }
+        const WindowResults results = check_windows(patch_, MemorySource(file_), true, progress_);
+        if (results.wrong == 0) return reason("other-content", "every window comes out right, and still a checksum is wrong");
+        const Window& first = *results.first_wrong;
+        const std::string where = fmt::format("{} of {} windows come out right; the first wrong one is window {}, from byte "
+                                              "{} of the target on",
+                                              results.right, results.right + results.wrong, first.number, first.offset);
+        if (results.right == 0 && results.wrong == 1)
+            reason("no-window-right", "what the patch makes, in one window, does not come out right: another revision or "
+                                      "game, or a copy that was changed or converted");
+        else if (results.right == 0)
+            reason("no-window-right", fmt::format("none of {} windows comes out right: another game, or its content is "
+                                                  "shifted or converted",
+                                                  results.wrong));
+        else if (results.right + 1 == first.number)
+            reason("right-to-a-point",
+                   fmt::format("{}: up to there the file is the right one, so another revision, or a changed copy", where));
+        else
+            reason("some-windows-right", fmt::format("{}: another revision, or a copy that was changed", where));
+    }
+
     /// An add-on needs another patch's result; a file that has another patch is no longer the source.
     bool try_others() {
+        if (source_.empty()) return false;
         for (const OtherPatch& other : options_.others) {
             const PatchFacts& facts = other.patch->facts();
             if (makes_the_source(*other.patch)) return needs(other);
@@ -245,6 +300,7 @@ private:
         return std::find(header_sizes.begin(), header_sizes.end(), n) != header_sizes.end();
     }
 
+    const PatchReader& patch_;
     const PatchFacts& facts_;
     ByteView file_;
     Digests source_, target_;

@@ -2,9 +2,11 @@
 // Tested by tests/fit_test.cc.
 #include "hotstitch/fit.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 
-#include "edit/target_builder.h"
+#include "fit/windows.h"
 
 namespace hotstitch {
 namespace {
@@ -71,6 +73,10 @@ DigestChoice either(DigestChoice a, DigestChoice b) {
     return {a.crc32 || b.crc32, a.md5 || b.md5, a.sha1 || b.sha1, a.sha256 || b.sha256};
 }
 
+bool choice_is_empty(DigestChoice choice) {
+    return !choice.crc32 && !choice.md5 && !choice.sha1 && !choice.sha256;
+}
+
 /// What of `wanted` the file is not, each check told once.
 std::vector<DigestMismatch> mismatches_of(const Digests& in_patch, const Digests& beside, const Digests& found) {
     std::vector<DigestMismatch> all = compare(in_patch, found);
@@ -96,7 +102,7 @@ void look_at_edits(const PatchReader& patch, const ByteSource& source, Fit& resu
 
 }  // namespace
 
-Fit fit(const PatchReader& patch, const ByteSource& source, const Checks& wanted, const Progress& progress) {
+Fit fit_by_sums(const PatchReader& patch, const ByteSource& source, const Checks& wanted, const Progress& progress) {
     const PatchFacts& facts = patch.facts();
     const Digests target = joined(facts.target, wanted.target);
     const bool any_source_check = !facts.source.empty() || !wanted.source.empty();
@@ -109,8 +115,19 @@ Fit fit(const PatchReader& patch, const ByteSource& source, const Checks& wanted
     if (size_fits(wanted_source) || size_fits(target)) choice = either(choice, choice_for(target));
     result.source = digest(source, choice, progress, Phase::checking_source);
     result.mismatches = mismatches_of(facts.source, wanted.source, result.source);
+    if (facts.source_reach > source.size())
+        result.mismatches.push_back({"reach", fmt::format("at least {} bytes", facts.source_reach),
+                                     fmt::format("{} bytes", source.size())});
     bool is_target = !target.empty() && size_fits(target) && compare(target, result.source).empty();
-    if (!traits_of(facts.format).has_checks) {
+    if (facts.format == PatchFormat::vcdiff) {
+        // Of the target, the patch itself states the size and what the windows' checks say.
+        if (choice_is_empty(choice_for(target))) is_target = is_target && holds_all_windows(patch, source);
+        if (is_target) {
+            SamePlaceCheck same_place(source);
+            patch.read(source.size(), same_place);
+            result.changes_nothing = !same_place.writes();
+        }
+    } else if (!traits_of(facts.format).has_checks) {
         bool holds_all = false;
         look_at_edits(patch, source, result, holds_all);
         if (target.empty()) is_target = holds_all;
@@ -124,6 +141,20 @@ Fit fit(const PatchReader& patch, const ByteSource& source, const Checks& wanted
         result.answer = result.reversed ? FitAnswer::fits : FitAnswer::already_patched;
     } else if (!result.mismatches.empty()) {
         result.answer = FitAnswer::does_not_fit;
+    }
+    source.check_intact();
+    return result;
+}
+
+Fit fit(const PatchReader& patch, const ByteSource& source, const Checks& wanted, const Progress& progress) {
+    Fit result = fit_by_sums(patch, source, wanted, progress);
+    if (result.answer != FitAnswer::unknown || patch.facts().checked_windows == 0) return result;
+    const WindowResults windows = check_windows(patch, source, false, progress);
+    if (windows.wrong == 0) {
+        result.answer = FitAnswer::fits;
+    } else {
+        result.answer = FitAnswer::does_not_fit;
+        result.mismatches.push_back(mismatch_of(windows));
     }
     source.check_intact();
     return result;

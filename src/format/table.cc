@@ -13,33 +13,24 @@
 #include "format/ips/ips_writer.h"
 #include "format/ups/ups_reader.h"
 #include "format/ups/ups_writer.h"
+#include "format/vcdiff/vcdiff_reader.h"
+#include "format/vcdiff/vcdiff_writer.h"
 #include "hotstitch/error.h"
 #include "hotstitch/recognise.h"
 
 namespace hotstitch {
 namespace {
 
-void refuse_metadata(std::string_view title, const WriterOptions& options) {
-    if (!options.metadata.empty())
-        throw Error(ErrorCode::usage, fmt::format("{} has no place for metadata", title))
-            .in("metadata")
-            .hint("use bps");
-}
-
 template <const ips::Layout& layout>
 std::unique_ptr<PatchReader> open_ips(ByteView patch, const Limits& limits) {
     return std::make_unique<ips::Reader>(patch, layout, limits);
 }
 template <const ips::Layout& layout>
-std::unique_ptr<PatchWriter> write_ips(ByteView source, ByteView target, ByteSink& patch,
-                                       const WriterOptions& options) {
-    refuse_metadata("IPS", options);
+std::unique_ptr<PatchWriter> write_ips(ByteView source, ByteView target, ByteSink& patch, const WriterOptions&) {
     return std::make_unique<ips::Writer>(layout, source.size(), target, patch);
 }
 
-std::unique_ptr<PatchWriter> write_ups(ByteView source, ByteView target, ByteSink& patch,
-                                       const WriterOptions& options) {
-    refuse_metadata("UPS", options);
+std::unique_ptr<PatchWriter> write_ups(ByteView source, ByteView target, ByteSink& patch, const WriterOptions&) {
     return std::make_unique<ups::Writer>(source, target, patch);
 }
 
@@ -48,25 +39,38 @@ std::unique_ptr<PatchWriter> write_bps(ByteView source, ByteView target, ByteSin
     return std::make_unique<bps::Writer>(source, target, patch, options.metadata);
 }
 
+std::unique_ptr<PatchWriter> write_vcdiff(ByteView, ByteView target, ByteSink& patch, const WriterOptions& options) {
+    return std::make_unique<vcdiff::Writer>(target, patch, options);
+}
+
 template <class Reader>
 std::unique_ptr<PatchReader> open_as(ByteView patch, const Limits& limits) {
     return std::make_unique<Reader>(patch, limits);
 }
 
-// id, name, title, extension, magic, has checks, reversible, chosen by extension; copies from anywhere; open, write
+// id, name, title, extension; other name, other extension; magic, has checks, reversible, has
+// metadata, chosen by extension; copies from anywhere; open, write
 constexpr std::array table{
-    Format{{PatchFormat::ips, "ips", "IPS", ".ips", ips::ips.magic, false, false, true},
+    Format{{PatchFormat::ips, "ips", "IPS", ".ips", "", "", ips::ips.magic, false, false, false, true},
            false,
            open_ips<ips::ips>,
            write_ips<ips::ips>},
-    Format{{PatchFormat::ips32, "ips32", "IPS32", ".ips", ips::ips32.magic, false, false, false},
+    Format{{PatchFormat::ips32, "ips32", "IPS32", ".ips", "", "", ips::ips32.magic, false, false, false, false},
            false,
            open_ips<ips::ips32>,
            write_ips<ips::ips32>},
-    Format{
-        {PatchFormat::ups, "ups", "UPS", ".ups", ups::magic, true, true, true}, false, open_as<ups::Reader>, write_ups},
-    Format{
-        {PatchFormat::bps, "bps", "BPS", ".bps", bps::magic, true, false, true}, true, open_as<bps::Reader>, write_bps},
+    Format{{PatchFormat::ups, "ups", "UPS", ".ups", "", "", ups::magic, true, true, false, true},
+           false,
+           open_as<ups::Reader>,
+           write_ups},
+    Format{{PatchFormat::bps, "bps", "BPS", ".bps", "", "", bps::magic, true, false, true, true},
+           true,
+           open_as<bps::Reader>,
+           write_bps},
+    Format{{PatchFormat::vcdiff, "vcdiff", "VCDIFF", ".xdelta", "xdelta", ".vcdiff", vcdiff::magic, false, false, true, true},
+           true,
+           open_as<vcdiff::Reader>,
+           write_vcdiff},
 };
 
 constexpr auto all_traits = [] {
@@ -107,16 +111,17 @@ const FormatTraits& traits_of(PatchFormat format) noexcept {
 
 std::optional<PatchFormat> format_by_name(std::string_view name) noexcept {
     for (const FormatTraits& row : all_traits)
-        if (row.name == name) return row.id;
+        if (row.name == name || (!name.empty() && row.other_name == name)) return row.id;
     return std::nullopt;
 }
 
 std::optional<PatchFormat> format_by_extension(std::string_view extension) noexcept {
     const auto same = [](char a, char b) { return a == std::tolower(static_cast<unsigned char>(b)); };
     for (const FormatTraits& row : all_traits)
-        if (row.by_extension &&
-            std::equal(row.extension.begin(), row.extension.end(), extension.begin(), extension.end(), same))
-            return row.id;
+        for (const std::string_view known : {row.extension, row.other_extension})
+            if (row.by_extension && !known.empty() &&
+                std::equal(known.begin(), known.end(), extension.begin(), extension.end(), same))
+                return row.id;
     return std::nullopt;
 }
 
@@ -128,6 +133,10 @@ std::optional<PatchFormat> recognise_patch(ByteView head) noexcept {
 
 PatchReader::~PatchReader() = default;
 
+Flow PatchReader::windows(const std::function<Flow(const Window&)>&) const {
+    return Flow::go_on;
+}
+
 std::unique_ptr<PatchReader> open_patch(ByteView patch, const Limits& limits) {
     const auto format = recognise_patch(patch);
     if (!format) not_a_patch(patch);
@@ -136,7 +145,12 @@ std::unique_ptr<PatchReader> open_patch(ByteView patch, const Limits& limits) {
 
 std::unique_ptr<PatchWriter> make_patch_writer(PatchFormat format, ByteView source, ByteView target, ByteSink& patch,
                                                const WriterOptions& options) {
-    return format_of(format).write(source, target, patch, options);
+    const Format& row = format_of(format);
+    if (!options.metadata.empty() && !row.traits.has_metadata)
+        throw Error(ErrorCode::usage, fmt::format("{} has no place for metadata", row.traits.title))
+            .in("metadata")
+            .hint("use bps or vcdiff");
+    return row.write(source, target, patch, options);
 }
 
 }  // namespace hotstitch

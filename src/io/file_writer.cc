@@ -77,6 +77,13 @@ void FileWriter::write(ByteView bytes) {
     }
 }
 
+void FileWriter::clear() {
+    mapping_ = Mapping();
+    if (::ftruncate(descriptor_.get(), 0) != 0 || ::lseek(descriptor_.get(), 0, SEEK_SET) != 0)
+        throw system_error("write", name_);
+    size_ = reserved_ = sent_to_disk_ = 0;
+}
+
 void FileWriter::read_back(std::uint64_t offset, MutableByteView into) const {
     while (!into.empty()) {
         const ssize_t got = ::pread(descriptor_.get(), into.data(), into.size(), static_cast<off_t>(offset));

@@ -30,6 +30,8 @@ public:
     /// Takes the space now, so that a full disk is an error here. Throws Error(io).
     void reserve(std::uint64_t size);
     void write(ByteView bytes);
+    /// Begins anew with nothing written.
+    void clear();
     void read_back(std::uint64_t offset, MutableByteView into) const;
     /// A view of the file as written so far.
     ByteView map();

@@ -126,6 +126,9 @@ void OutputFile::reserve(std::uint64_t size) {
 void OutputFile::write(ByteView bytes) {
     state_->writer->write(bytes);
 }
+void OutputFile::clear() {
+    state_->writer->clear();
+}
 void OutputFile::read_back(std::uint64_t offset, MutableByteView into) const {
     state_->writer->read_back(offset, into);
 }
@@ -219,6 +222,9 @@ void ScratchFile::reserve(std::uint64_t size) {
 }
 void ScratchFile::write(ByteView bytes) {
     state_->writer.write(bytes);
+}
+void ScratchFile::clear() {
+    state_->writer.clear();
 }
 void ScratchFile::read_back(std::uint64_t offset, MutableByteView into) const {
     state_->writer.read_back(offset, into);

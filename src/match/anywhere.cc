@@ -29,13 +29,14 @@ struct Match {
 
 class AnywhereMatcher {
 public:
-    AnywhereMatcher(ByteView source, ByteView target, std::uint64_t memory, EditSink& sink, Meter& meter)
+    AnywhereMatcher(ByteView source, ByteView target, const MatchOptions& options, EditSink& sink, Meter& meter)
         : source_(source),
           target_(target),
           sink_(sink),
           meter_(meter),
-          in_source_(source, memory / 2),
-          in_target_(target, memory / 2) {
+          window_(options.window),
+          in_source_(source, options.memory / 2),
+          in_target_(target, options.memory / 2) {
         for (std::uint64_t at = 0; at + WindowIndex::window <= source.size(); at += in_source_.step())
             in_source_.add(at);
     }
@@ -80,6 +81,7 @@ private:
         });
         if (best.length < good_enough)
             in_target_.look_up(rest.data(), most_candidates, [&](std::uint64_t from) {
+                if (window_ != 0 && from < at - at % window_) return;
                 offer(EditKind::copy_target, from, common_prefix(target_.subspan(from), rest), least_match);
             });
         return best;
@@ -121,6 +123,7 @@ private:
     ByteView source_, target_;
     EditSink& sink_;
     Meter& meter_;
+    std::uint64_t window_;  ///< how the target is cut, 0: not at all
     WindowIndex in_source_, in_target_;
     std::uint64_t at_ = 0;     ///< the place looked at
     std::uint64_t told_ = 0;   ///< target bytes told; from here to at_ is literal
@@ -130,8 +133,8 @@ private:
 
 }  // namespace
 
-Flow match_anywhere(ByteView source, ByteView target, std::uint64_t memory, EditSink& sink, Meter& meter) {
-    return AnywhereMatcher(source, target, memory, sink, meter).run();
+Flow match_anywhere(ByteView source, ByteView target, const MatchOptions& options, EditSink& sink, Meter& meter) {
+    return AnywhereMatcher(source, target, options, sink, meter).run();
 }
 
 }  // namespace hotstitch

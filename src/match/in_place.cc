@@ -29,7 +29,7 @@ std::size_t common_difference(ByteView a, ByteView b) noexcept {
 }  // namespace
 
 Flow match(ByteView source, ByteView target, const MatchOptions& options, EditSink& sink, Meter& meter) {
-    return options.anywhere ? match_anywhere(source, target, options.memory, sink, meter)
+    return options.anywhere ? match_anywhere(source, target, options, sink, meter)
                             : match_in_place(source, target, sink, meter);
 }
 

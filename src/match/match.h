@@ -12,6 +12,8 @@ struct MatchOptions {
     bool anywhere = false;
     /// Bytes that the tables may take. Larger files get a thinner index, not a larger one.
     std::uint64_t memory = std::uint64_t{1} << 30;
+    /// Copies from the target only from the same stretch of so many bytes; 0: from all of it.
+    std::uint64_t window = 0;
 };
 
 /// Tells the edits that make `target`; advances `meter` by its bytes. Literals are views of `target`. The same
@@ -19,6 +21,6 @@ struct MatchOptions {
 Flow match(ByteView source, ByteView target, const MatchOptions& options, EditSink& sink, Meter& meter);
 
 Flow match_in_place(ByteView source, ByteView target, EditSink& sink, Meter& meter);
-Flow match_anywhere(ByteView source, ByteView target, std::uint64_t memory, EditSink& sink, Meter& meter);
+Flow match_anywhere(ByteView source, ByteView target, const MatchOptions& options, EditSink& sink, Meter& meter);
 
 }  // namespace hotstitch

@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include "edit/target_builder.h"
+#include "fit/windows.h"
 #include "hotstitch/error.h"
 #include "patch/inputs.h"
 
@@ -81,13 +82,25 @@ void note_or_throw(std::vector<DigestMismatch>&& mismatches, bool allowed, Error
     overridden.insert(overridden.end(), mismatches.begin(), mismatches.end());
 }
 
+bool is_only_size(const Digests& wanted) {
+    return !wanted.crc32 && !wanted.md5 && !wanted.sha1 && !wanted.sha256;
+}
+
+/// Windows that come out right speak for the source, and all of them together for the target.
+void take_window_results(const PatchFacts& facts, const WindowResults& results, ApplyReport& report) {
+    if (facts.checked_windows == 0) return;
+    if (results.wrong != 0) return report.overridden.push_back(mismatch_of(results));
+    if (report.fit.answer == FitAnswer::unknown) report.fit.answer = FitAnswer::fits;
+    report.target_checked |= facts.checked_windows == facts.windows;
+}
+
 ApplyReport apply_checked(ByteView patch, const ByteSource& source, ByteSink& target, const ApplyOptions& options) {
     ApplyReport report;
     note_or_throw(compare(options.checks.patch, digest(MemorySource(patch), choice_for(options.checks.patch))),
                   options.allow_patch, ErrorCode::damaged, "the patch is not the one its checks were written for",
                   "get patch and checks again from the same place; one of them is older or damaged", report.overridden);
     const auto reader = open_patch(patch, options.limits);
-    report.fit = fit(*reader, source, options.checks, options.progress);
+    report.fit = fit_by_sums(*reader, source, options.checks, options.progress);
     if (report.fit.answer == FitAnswer::already_patched && !options.make_when_already_patched) return report;
     if (report.fit.answer == FitAnswer::does_not_fit)
         note_or_throw(std::vector(report.fit.mismatches), options.allow_source, ErrorCode::wrong_source,
@@ -106,13 +119,15 @@ ApplyReport apply_checked(ByteView patch, const ByteSource& source, ByteSink& ta
     choice.crc32 = true;
     DigestingSink digesting(target, choice);
     TargetBuilder builder(source, digesting, size, options.progress, Phase::writing);
+    if (options.allow_source || options.allow_target) builder.tolerate_wrong_windows();
     if (!copies)
         reader->read(source.size(), builder);
     else if (size != 0)
         builder.put(Edit::copy_source(0, size));
     builder.finish();
     report.target = digesting.finish();
-    report.target_checked = !wanted.empty();
+    report.target_checked = !wanted.empty() && !is_only_size(wanted);
+    if (!copies) take_window_results(facts, builder.window_results(), report);
     // From the right source, only a damaged patch (or wrong checks) makes a wrong result.
     const bool source_right = report.fit.answer == FitAnswer::fits;
     note_or_throw(
@@ -147,10 +162,12 @@ TargetComparison compare_with_target(const PatchReader& patch, const ByteSource&
         check_output_budget(size, source.size(), patch.facts().patch_size, limits);
         ComparingSink comparing(target);
         TargetBuilder builder(source, comparing, size, progress, Phase::checking_result);
+        builder.tolerate_wrong_windows();
         patch.read(source.size(), builder);
         builder.finish();
         const auto difference = comparing.difference();
-        return TargetComparison{!difference, size, difference.value_or(0)};
+        const bool same = !difference && builder.window_results().wrong == 0;
+        return TargetComparison{same, size, difference.value_or(size)};
     });
 }
 

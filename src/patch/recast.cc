@@ -58,9 +58,10 @@ RecastReport recast(const ByteSource& patch, const ByteSource& source, PatchForm
         Limits limits = options.limits;
         limits.metadata = UINT64_MAX;  // what is carried over is carried over whole
         const auto reader = open_patch(whole_of(patch, storage, limits), limits);
-        CreateOptions create_options{format, {}, options.limits, options.progress};
-        if (format == PatchFormat::bps) create_options.metadata = bytes_of(reader->facts().metadata);
-        report.metadata_kept = reader->facts().metadata_size == 0 || format == PatchFormat::bps;
+        CreateOptions create_options{.format = format, .limits = options.limits, .progress = options.progress};
+        const bool has_place = traits_of(format).has_metadata;
+        if (has_place) create_options.metadata = bytes_of(reader->facts().metadata);
+        report.metadata_kept = reader->facts().metadata_size == 0 || has_place;
         report.created = create(source, MemorySource(*made.written()), recast, create_options);
         return report;
     });

@@ -1,0 +1,73 @@
+// SPDX-License-Identifier: MIT
+#include "fit/windows.h"
+
+#include <fmt/format.h>
+
+#include "edit/target_builder.h"
+#include "hotstitch/error.h"
+#include "hotstitch/file_io.h"
+
+namespace hotstitch {
+namespace {
+
+class NullSink final : public ByteSink {
+public:
+    void write(ByteView) override {}
+};
+
+}  // namespace
+
+WindowResults check_windows(const PatchReader& patch, const ByteSource& source, bool all, const Progress& progress) {
+    const PatchFacts& facts = patch.facts();
+    const std::uint64_t size = patch.target_size(source.size());
+    if (size > Limits{}.output_for(source.size(), facts.patch_size))
+        throw Error(ErrorCode::limit, "the patch asks for a larger output than is allowed").in("target size");
+    NullSink nothing;
+    std::optional<ScratchFile> scratch;  // where windows copy from before themselves, that has to be kept
+    if (facts.reads_target) scratch.emplace();
+    TargetBuilder builder(source, scratch ? static_cast<ByteSink&>(*scratch) : nothing, size, progress,
+                          Phase::checking_source);
+    builder.tolerate_wrong_windows();
+    class Watch final : public EditSink {
+    public:
+        Watch(TargetBuilder& builder, bool all) : builder_(builder), all_(all) {}
+        Flow put(const Edit& edit) override { return builder_.put(edit); }
+        Flow begin(const Window& window) override { return builder_.begin(window); }
+        Flow end(const Window& window) override {
+            builder_.end(window);
+            return all_ || builder_.window_results().wrong == 0 ? Flow::go_on : Flow::stop;
+        }
+
+    private:
+        TargetBuilder& builder_;
+        bool all_;
+    } watch(builder, all);
+    patch.read(source.size(), watch);
+    const WindowResults& results = builder.window_results();
+    if (results.first_wrong && !results.first_wrong->source_read)
+        throw Error(ErrorCode::damaged,
+                    fmt::format("window {} of the target does not come out right", results.first_wrong->number))
+            .at(results.first_wrong->offset)
+            .in(fmt::format("adler32 of window {}", results.first_wrong->number))
+            .wanted(results.first_wrong->adler32->hex())
+            .found(results.found.hex());
+    return results;
+}
+
+bool holds_all_windows(const PatchReader& patch, const ByteSource& file) {
+    const PatchFacts& facts = patch.facts();
+    if (facts.windows == 0 || facts.checked_windows != facts.windows || facts.target.size != file.size()) return false;
+    Bytes scratch(file.whole() ? 0 : static_cast<std::size_t>(facts.largest_window));
+    const Flow flow = patch.windows([&](const Window& window) {
+        const ByteView bytes = file.read(window.offset, static_cast<std::size_t>(window.length), scratch);
+        return adler32(bytes) == *window.adler32 ? Flow::go_on : Flow::stop;
+    });
+    return flow == Flow::go_on;
+}
+
+DigestMismatch mismatch_of(const WindowResults& results) {
+    const Window& window = *results.first_wrong;
+    return {fmt::format("adler32 of window {}", window.number), window.adler32->hex(), results.found.hex()};
+}
+
+}  // namespace hotstitch

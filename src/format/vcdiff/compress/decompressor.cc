@@ -1,0 +1,44 @@
+// SPDX-License-Identifier: MIT
+#include "format/vcdiff/compress/decompressor.h"
+
+#include "format/vcdiff/integer.h"
+#include "format/vcdiff/vcdiff_format.h"
+
+namespace hotstitch::vcdiff {
+
+bool can_decompress(unsigned id) noexcept {
+    return id == static_cast<unsigned>(Compressor::huffman) ||
+           (id == static_cast<unsigned>(Compressor::lzma) && has_lzma());
+}
+
+std::unique_ptr<Decompressor> make_decompressor(std::optional<unsigned> id, const Limits& limits) {
+    if (id == static_cast<unsigned>(Compressor::huffman)) return make_huffman_decompressor();
+    if (id == static_cast<unsigned>(Compressor::lzma)) return make_lzma_decompressor(limits.lzma_memory);
+    return nullptr;
+}
+
+void decompress_section(Decompressor& decompressor, unsigned section, ByteView packed, std::uint64_t at,
+                        std::uint64_t window, Bytes& out) {
+    Cursor cursor(packed);
+    const std::string field(section_names[section]);
+    try {
+        const std::uint64_t size = take_integer(cursor, field);
+        // No instruction needs more bytes of a section for each byte it makes; the rest is room for odd encoders.
+        const std::uint64_t most = 4096 + 16 * window + 64 * packed.size();
+        if (size > most)
+            throw Error(ErrorCode::limit, fmt::format("its {} unpack to more than the window can use", field))
+                .at(0)
+                .wanted(fmt::format("at most {} bytes", most))
+                .found(fmt::format("{} bytes", size));
+        out.clear();
+        decompressor.decode(section, cursor.rest(), size, out);
+    } catch (const Error& error) {
+        throw Error(error.code(), error.what())
+            .at(at + error.offset().value_or(0))
+            .in(field)
+            .wanted(error.wanted())
+            .found(error.found());
+    }
+}
+
+}  // namespace hotstitch::vcdiff

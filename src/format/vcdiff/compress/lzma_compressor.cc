@@ -1,0 +1,88 @@
+// SPDX-License-Identifier: MIT
+// The one place that writes by liblzma.
+#include "format/vcdiff/compress/compressor.h"
+
+#if HOTSTITCH_WITH_LZMA
+#include <lzma.h>
+
+#include <algorithm>
+#include <bit>
+
+#include "format/vcdiff/integer.h"
+
+namespace hotstitch::vcdiff {
+namespace {
+
+constexpr unsigned preset = 6;
+constexpr std::uint64_t smallest_dictionary = 64 << 10, largest_dictionary = 8 << 20;
+constexpr std::size_t least_section = 48;  ///< below, the overhead of a flush is never won back
+constexpr std::size_t sample = 1 << 20;    ///< what the throw-away encoder looks at
+
+}  // namespace
+
+/// An .xz stream without integrity check that is flushed after each section and never ends.
+struct SectionCompressor::Stream {
+    explicit Stream(std::uint32_t dictionary) {
+        lzma_options_lzma options;
+        lzma_lzma_preset(&options, preset);
+        options.dict_size = dictionary;
+        const lzma_filter filters[] = {{LZMA_FILTER_LZMA2, &options}, {LZMA_VLI_UNKNOWN, nullptr}};
+        if (lzma_stream_encoder(&stream, filters, LZMA_CHECK_NONE) != LZMA_OK)
+            throw Error(ErrorCode::io, "there is no memory for an LZMA encoder");
+    }
+    Stream(const Stream&) = delete;
+    Stream& operator=(const Stream&) = delete;
+    ~Stream() { lzma_end(&stream); }
+
+    Bytes feed(ByteView bytes) {
+        Bytes out;
+        put_integer(out, bytes.size());
+        stream.next_in = reinterpret_cast<const std::uint8_t*>(bytes.data());
+        stream.avail_in = bytes.size();
+        std::array<std::byte, 64 << 10> buffer;
+        lzma_ret result = LZMA_OK;
+        while (result == LZMA_OK) {
+            stream.next_out = reinterpret_cast<std::uint8_t*>(buffer.data());
+            stream.avail_out = buffer.size();
+            result = lzma_code(&stream, LZMA_SYNC_FLUSH);
+            out.insert(out.end(), buffer.begin(),
+                       buffer.begin() + static_cast<std::ptrdiff_t>(buffer.size() - stream.avail_out));
+        }
+        if (result != LZMA_STREAM_END) throw Error(ErrorCode::io, "the LZMA encoder failed");
+        return out;
+    }
+
+    lzma_stream stream = LZMA_STREAM_INIT;
+};
+
+SectionCompressor::SectionCompressor(std::uint64_t target_size)
+    : dictionary_(static_cast<std::uint32_t>(
+          std::bit_ceil(std::clamp(target_size, smallest_dictionary, largest_dictionary)))) {}
+
+SectionCompressor::~SectionCompressor() = default;
+
+bool SectionCompressor::compress(unsigned section, Bytes& bytes) {
+    if (bytes.size() < least_section) return false;
+    std::unique_ptr<Stream>& stream = streams_[section];
+    if (!stream) {
+        const ByteView tried = ByteView(bytes).first(std::min(bytes.size(), sample));
+        if (Stream(dictionary_).feed(tried).size() >= tried.size()) return false;
+        stream = std::make_unique<Stream>(dictionary_);
+    }
+    bytes = stream->feed(bytes);
+    return true;
+}
+
+}  // namespace hotstitch::vcdiff
+#else
+namespace hotstitch::vcdiff {
+
+struct SectionCompressor::Stream {};
+SectionCompressor::SectionCompressor(std::uint64_t) : dictionary_(0) {}
+SectionCompressor::~SectionCompressor() = default;
+bool SectionCompressor::compress(unsigned, Bytes&) {
+    return false;
+}
+
+}  // namespace hotstitch::vcdiff
+#endif
