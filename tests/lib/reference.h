@@ -20,6 +20,11 @@ std::optional<hotstitch::Bytes> apply_ups(hotstitch::ByteView patch, hotstitch::
 std::optional<hotstitch::Bytes> apply_bps(hotstitch::ByteView patch, hotstitch::ByteView source,
                                           std::uint64_t most = std::uint64_t{1} << 30);
 
+/// The same for VCDIFF, with LZMA by liblzma one byte at a time. Throws std::out_of_range when the source is too short
+/// or a window that may read it comes out wrong.
+std::optional<hotstitch::Bytes> apply_vcdiff(hotstitch::ByteView patch, hotstitch::ByteView source,
+                                             std::uint64_t most = std::uint64_t{1} << 30);
+
 /// By the patch's magic; nothing for any other.
 std::optional<hotstitch::Bytes> apply(hotstitch::ByteView patch, hotstitch::ByteView source, std::uint64_t most);
 

@@ -129,6 +129,7 @@ std::optional<Bytes> apply(ByteView patch, ByteView source, std::uint64_t most) 
     const std::string_view text = hotstitch::text_of(patch);
     if (text.starts_with("UPS1")) return apply_ups(patch, source, most);
     if (text.starts_with("BPS1")) return apply_bps(patch, source, most);
+    if (text.starts_with("\xD6\xC3\xC4")) return apply_vcdiff(patch, source, most);
     return apply_ips(patch, source, most);
 }
 

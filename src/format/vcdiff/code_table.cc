@@ -58,6 +58,7 @@ CodeTable read_code_table(ByteView bytes, std::uint64_t at) {
         table.same = size("code table's same size");
         Limits limits;
         limits.window = code_table_size;
+        at += cursor.position();
         const Reader reader(cursor.rest(), limits, Reader::Nested::yes);
         const auto source = to_bytes(default_table);
         if (reader.facts().target.size != code_table_size)
