@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
-// make_bench_data SIZE EDITS SOURCE TARGET: dense random bytes, and a copy with EDITS changes of 1 to 300 bytes.
+// make_bench_data SIZE EDITS SOURCE TARGET: dense random bytes, and a copy with EDITS changes of 8 to 300 bytes
+// to letters, which compress.
 #include <cstdint>
 #include <cstdio>
 #include <cstdlib>
@@ -31,7 +32,7 @@ int main(int argc, char** argv) {
     save(argv[3], words);
     for (std::uint64_t edits = std::strtoull(argv[2], nullptr, 10); edits != 0; --edits) {
         const std::size_t at = random() % words.size(), length = 1 + random() % 37;
-        for (std::size_t i = at; i < words.size() && i < at + length; ++i) words[i] = random();
+        for (std::size_t i = at; i < words.size() && i < at + length; ++i) words[i] = (random() & 0x0F0F0F0F0F0F0F0F) | 0x6060606060606060;
     }
     save(argv[4], words);
     return 0;

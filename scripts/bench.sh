@@ -37,25 +37,26 @@ anonymous() {
 }
 
 only=${1:-}
-pair() {  # pair NAME SIZE EDITS FORMAT
+pair() {  # pair NAME SIZE EDITS FORMAT [OPTION…]
     [[ $1 == *"$only"* ]] || return 0
     local s=$folder/source t=$folder/target p=$folder/patch o=$folder/out
+    local how=(--format "${@:4}")
     make_bench_data "$2" "$3" "$s" "$t"
-    hotstitch create "$s" "$t" -o "$p" --format "$4" -q >/dev/null
+    hotstitch create "$s" "$t" -o "$p" "${how[@]}" -q >/dev/null
     cat "$s" "$t" >/dev/null
     local cps='' applies='' receipts='' creates='' cp apply receipt create kib
     for _ in 1 2 3 4 5; do
         cps+="$(seconds "$o" copy "$s" "$o")"$'\n'
         applies+="$(seconds "$o" hotstitch apply "$s" "$p" -o "$o" -q --no-receipt)"$'\n'
         receipts+="$(seconds "$o" hotstitch apply "$s" "$p" -o "$o" -q)"$'\n'
-        creates+="$(seconds "$p" hotstitch create "$s" "$t" -o "$p" --format "$4" -q)"$'\n'
+        creates+="$(seconds "$p" hotstitch create "$s" "$t" -o "$p" "${how[@]}" -q)"$'\n'
     done
     cp=$(printf %s "$cps" | middle) apply=$(printf %s "$applies" | middle) receipt=$(printf %s "$receipts" | middle) create=$(printf %s "$creates" | middle)
     rm -f "$o"
     kib=$(anonymous hotstitch apply "$s" "$p" -o "$o" -q)
     cmp -s "$o" "$t" || { echo "$1: the result is wrong" >&2; exit 1; }
     awk -v n="$1" -v c="$cp" -v a="$apply" -v r="$receipt" -v m="$create" -v k="$kib" 'BEGIN {
-        printf "%-13s cp+sync %6.3f s  apply %6.3f s = %.2f x  with receipt %6.3f s = %.2f x  create %6.3f s = %.2f x  anonymous %.1f MiB\n",
+        printf "%-19s cp+sync %6.3f s  apply %6.3f s = %.2f x  with receipt %6.3f s = %.2f x  create %6.3f s = %.2f x  anonymous %.1f MiB\n",
             n, c/1e6, a/1e6, a/c, r/1e6, r/c, m/1e6, m/c, k/1024 }'
     rm -f "$s" "$t" "$p" "$o"*
 }
@@ -66,6 +67,8 @@ pair "16 MiB, bps" $((16 << 20)) 2000 bps
 pair "1 GiB, ips32" $((1 << 30)) 20000 ips32
 pair "1 GiB, ups" $((1 << 30)) 20000 ups
 pair "1 GiB, bps" $((1 << 30)) 20000 bps
+pair "1.4 GiB, vcdiff" $((1434 << 20)) 20000 vcdiff --plain
+pair "1.4 GiB, vcdiff lzma" $((1434 << 20)) 20000 vcdiff
 [ -z "$only" ] || exit 0
 echo
 echo "In memory, 16 MiB of noise"

@@ -321,6 +321,39 @@ TEST(Vcdiff, LzmaIsUsedWhereItMakesThePatchSmaller) {
     EXPECT_TRUE(open_patch(hotstitch::create({}, noise, {.format = PatchFormat::vcdiff}))->facts().compressor.empty());
 }
 
+TEST(Vcdiff, LongCopiesAndRepeatsOfThem) {
+    // Long copies go past the window's buffer; copies of them, of their seams and of what follows must still find them.
+    makers::Random random(45);
+    Bytes source(400'000);
+    for (std::byte& b : source) b = static_cast<std::byte>(random());
+    for (int round = 0; round < 60; ++round) {
+        std::string patch = vcdiff_header(), target;
+        for (int number = 0; number < 3; ++number) {
+            Window window{.source = {{source.size(), 0}}};
+            const std::size_t begin = target.size();
+            const auto put_copy = [&](std::uint64_t address, std::size_t length) {
+                window.instructions += "\x13" + integer(length);
+                window.addresses += integer(address);
+                for (std::size_t i = 0; i < length; ++i)
+                    target += address + i < source.size() ? text_of(source)[address + i]
+                                                          : target[begin + (address + i - source.size())];
+            };
+            put_copy(makers::below(random, 200'000), 100'000);
+            for (int op = 0; op < 6; ++op) {
+                const std::size_t made = target.size() - begin;
+                const bool repeat = makers::below(random, 3) != 0;
+                const std::size_t length = 1 + makers::below(random, repeat && op % 2 == 0 ? 30 : 90'000);
+                put_copy(repeat ? source.size() + makers::below(random, made) : makers::below(random, 300'000), length);
+            }
+            window.size = target.size() - begin;
+            window.adler32 = adler(std::string_view(target).substr(begin));
+            patch += window.text();
+        }
+        ASSERT_TRUE(text_of(hotstitch::apply(makers::bytes(patch), source)) == target) << round;
+        ASSERT_EQ(fit(*open_patch(makers::bytes(patch)), MemorySource(source), {}).answer, FitAnswer::fits);
+    }
+}
+
 TEST(Vcdiff, AgreesWithTheReferenceOnDamagedPatches) {
     makers::Random random(43);
     std::map<reference::Outcome, int> seen;

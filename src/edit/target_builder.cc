@@ -64,6 +64,7 @@ void TargetBuilder::finish() {
 void TargetBuilder::copy_source(std::uint64_t offset, std::uint64_t length) {
     const std::uint64_t size = source_.size();
     if (offset > size || length > size - offset) outside("source", offset, length, size, made_);
+    if (length >= direct_from && in_window_ && source_.whole()) return pass_through(offset, length);
     const bool direct = length >= direct_from && !in_window_;
     if (direct) forget();
     while (length != 0) {
@@ -94,8 +95,10 @@ void TargetBuilder::copy_target(std::uint64_t offset, std::uint64_t length) {
         const std::uint64_t in_buffer = std::clamp(base_, offset, offset + into.size());
         const auto before = static_cast<std::size_t>(in_buffer - offset);
         if (before != 0) target_.read_back(offset, into.first(before));
-        if (before != into.size())
+        if (before != into.size()) {
+            fill_holes(static_cast<std::size_t>(in_buffer - base_), into.size() - before);
             std::memmove(into.data() + before, buffer_.data() + (in_buffer - base_), into.size() - before);
+        }
         offset += into.size(), length -= into.size(), end += into.size();
     }
 }
@@ -135,16 +138,18 @@ Flow TargetBuilder::begin(const Window& window) {
     in_window_ = true;
     window_begin_ = window.offset;
     window_length_ = window.length;
+    checked_window_ = window.adler32.has_value();
     if (window.length > buffer_.size() - fill_) forget();
+    adler_ = {};
+    adlered_ = fill_;
     return Flow::go_on;
 }
 
 Flow TargetBuilder::end(const Window& window) {
+    if (window.adler32) update_adler();
     in_window_ = false;
     if (!window.adler32) return Flow::go_on;
-    const ByteView made = ByteView(buffer_).subspan(static_cast<std::size_t>(window.offset - base_),
-                                                    static_cast<std::size_t>(window.length));
-    const Adler32 found = adler32(made);
+    const Adler32 found = adler_;
     if (found == *window.adler32) return ++results_.right, Flow::go_on;
     if (results_.wrong++ == 0) {
         results_.first_wrong = window;
@@ -167,7 +172,7 @@ MutableByteView TargetBuilder::room(std::uint64_t at_most) {
     if (fill_ == buffer_.size()) {
         // The window so far stays; its buffer grows as it is made, whatever size was promised.
         if (in_window_ && window_begin_ == base_)
-            buffer_.resize(static_cast<std::size_t>(std::min<std::uint64_t>(2 * buffer_.size(), window_length_)));
+            grow(fill_ + 1);
         else
             forget();
     }
@@ -179,6 +184,7 @@ MutableByteView TargetBuilder::room(std::uint64_t at_most) {
 
 void TargetBuilder::flush() {
     if (fill_ == handed_over_) return;
+    if (in_window_ && checked_window_) update_adler();
     target_.write(ByteView(buffer_).subspan(handed_over_, fill_ - handed_over_));
     handed_over_ = fill_;
     meter_.advance_to(base_ + fill_);
@@ -188,7 +194,46 @@ void TargetBuilder::flush() {
 void TargetBuilder::forget() {
     flush();
     base_ += fill_;
-    fill_ = handed_over_ = 0;
+    fill_ = handed_over_ = adlered_ = 0;
+    holes_.clear();
+}
+
+/// Makes the buffer of a window that begins with it larger, by what is made and not by what is promised.
+void TargetBuilder::grow(std::uint64_t least) {
+    const std::uint64_t size = std::max(least, std::min<std::uint64_t>(2 * buffer_.size(), window_length_));
+    if (size > buffer_.size()) buffer_.resize(static_cast<std::size_t>(size));
+}
+
+void TargetBuilder::update_adler() {
+    adler_ = adler32(ByteView(buffer_).subspan(adlered_, fill_ - adlered_), adler_);
+    adlered_ = fill_;
+}
+
+/// A long copy in a window goes to the sink from where it is; the window's buffer keeps a hole for it.
+void TargetBuilder::pass_through(std::uint64_t offset, std::uint64_t length) {
+    flush();
+    grow(fill_ + length);
+    holes_.push_back({fill_, static_cast<std::size_t>(length), offset});
+    while (length != 0) {
+        const auto part = static_cast<std::size_t>(std::min<std::uint64_t>(length, direct_chunk));
+        const ByteView bytes = source_.read(offset, part, {});
+        if (checked_window_) adler_ = adler32(bytes, adler_);
+        target_.write(bytes);
+        fill_ += part;
+        handed_over_ = adlered_ = fill_;
+        meter_.advance_to(base_ + fill_);
+        offset += part, length -= part;
+    }
+}
+
+/// Gets what a copy wants from [begin, begin + length) into the buffer.
+void TargetBuilder::fill_holes(std::size_t begin, std::size_t length) {
+    std::erase_if(holes_, [&](const Hole& hole) {
+        if (hole.begin >= begin + length || begin >= hole.begin + hole.length) return false;
+        const ByteView bytes = source_.read(hole.source, hole.length, {});
+        std::copy(bytes.begin(), bytes.end(), buffer_.begin() + static_cast<std::ptrdiff_t>(hole.begin));
+        return true;
+    });
 }
 
 /// Counts bytes that went to the sink past the buffer, which is empty.

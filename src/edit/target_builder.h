@@ -42,6 +42,10 @@ private:
     void flush();
     void forget();
     void skip(std::uint64_t bytes);
+    void grow(std::uint64_t least);
+    void pass_through(std::uint64_t offset, std::uint64_t length);
+    void fill_holes(std::size_t begin, std::size_t length);
+    void update_adler();
     /// `source` from `offset`, padded with 00 past its end, into the buffer's room.
     void read_padded(std::uint64_t offset, MutableByteView into) const;
 
@@ -54,8 +58,16 @@ private:
     std::uint64_t base_ = 0;
     Bytes buffer_;
     std::size_t fill_ = 0, handed_over_ = 0;
-    bool in_window_ = false, tolerant_ = false;
+    /// A stretch of the buffer that was written straight from the source: only copied here when a copy asks for it.
+    struct Hole {
+        std::size_t begin, length;
+        std::uint64_t source;
+    };
+    std::vector<Hole> holes_;
+    bool in_window_ = false, checked_window_ = false, tolerant_ = false;
     std::uint64_t window_begin_ = 0, window_length_ = 0;
+    Adler32 adler_{};          ///< of the window's bytes up to adlered_
+    std::size_t adlered_ = 0;
     WindowResults results_;
     Meter meter_;
 };
