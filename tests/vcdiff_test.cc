@@ -332,7 +332,8 @@ TEST(Vcdiff, LongCopiesAndRepeatsOfThem) {
             Window window{.source = {{source.size(), 0}}};
             const std::size_t begin = target.size();
             const auto put_copy = [&](std::uint64_t address, std::size_t length) {
-                window.instructions += "\x13" + integer(length);
+                window.instructions += '\x13';
+                window.instructions += integer(length);
                 window.addresses += integer(address);
                 for (std::size_t i = 0; i < length; ++i)
                     target += address + i < source.size() ? text_of(source)[address + i]
