@@ -6,8 +6,11 @@
 #include <unistd.h>
 
 #include <csignal>
+#include <set>
+#include <sstream>
 #include <thread>
 
+#include "hotstitch/apply.h"
 #include "hotstitch/create.h"
 #include "kelp_harbour.h"
 #include "lib/patch_makers.h"
@@ -247,6 +250,53 @@ TEST_F(CliApply, ProgressAndReportsKeepToTheirStreams) {
     const ToolResult colour =
         run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "-o", "z.sfc", "--color", "always"});
     EXPECT_NE(colour.out.find("\x1b[1;33mMade"), std::string::npos);
+}
+
+TEST_F(CliApply, ProgressAsJsonLinesForPrograms) {
+    const ToolResult result =
+        run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "-o", "z.sfc", "--json", "--progress", "json"});
+    EXPECT_EQ(result.code, 0);
+    std::istringstream lines(result.err);
+    std::set<std::string> phases;
+    std::uint64_t last_written = 0;
+    for (std::string line; std::getline(lines, line);) {
+        const auto progress = nlohmann::json::parse(line);
+        EXPECT_EQ(progress["schema"]["name"], "hotstitch/progress");
+        phases.insert(progress["phase"]);
+        if (progress["phase"] == "writing") last_written = progress["done"];
+    }
+    EXPECT_TRUE(phases.count("writing") == 1 && phases.count("flushing to the disk") == 1) << result.err;
+    EXPECT_EQ(last_written, 1U << 20);
+    EXPECT_TRUE(run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "-o", "y.sfc", "--progress", "none"}).err.empty());
+}
+
+TEST_F(CliApply, VcdiffDoesWhatTheOtherFormatsDo) {
+    folder.put("other.sfc", demo::kelp_harbour(0));
+    folder.put("mods/Night Tides.xdelta", hotstitch::create(source, target, {.format = hotstitch::PatchFormat::vcdiff}));
+    // In place of a front header, by the windows alone; the output begins anew after the first try.
+    folder.put("headered.smc", demo::with_front_header(source));
+    const ToolResult headered = run({"apply", "headered.smc", "mods/Night Tides.xdelta"});
+    EXPECT_EQ(headered.code, 0) << headered.err;
+    EXPECT_NE(headered.out.find("without its front header of 512 bytes"), std::string::npos) << headered.out;
+    EXPECT_TRUE(contents(folder / "Night Tides.smc") == target);
+    EXPECT_EQ(run({"undo", "Night Tides.smc"}).code, 0);
+    const ToolResult refused = run({"apply", "other.sfc", "mods/Night Tides.xdelta", "-o", "x.sfc", "--json"});
+    EXPECT_EQ(refused.code, 1);
+    EXPECT_EQ(refused.json()["reasons"][0]["code"], "no-window-right") << refused.out;
+    EXPECT_FALSE(fs::exists(folder / "x.sfc"));
+    EXPECT_EQ(run({"apply", "other.sfc", "mods/Night Tides.xdelta", "-o", "x.sfc", "--allow", "source"}).code, 0);
+    // Already patched is told by size and windows; with -o it is made again.
+    folder.put("patched.sfc", target);
+    EXPECT_EQ(run({"apply", "patched.sfc", "mods/Night Tides.xdelta", "--json"}).json()["answer"], "already-patched");
+    for (const char* format : {"bps", "ups", "ips", "vcdiff"}) {
+        const std::string name = std::string("recast.") + format;
+        EXPECT_EQ(run({"recast", "Kelp Harbour.sfc", "mods/Night Tides.xdelta", "--format", format, "-o", name}).code, 0);
+        EXPECT_TRUE(hotstitch::apply(contents(folder / name), source) == target) << format;
+    }
+    folder.put("mods/Fog Signals.xdelta", hotstitch::create(target, demo::fog_signals(target), {.format = hotstitch::PatchFormat::vcdiff}));
+    EXPECT_EQ(run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.xdelta", "mods/Fog Signals.xdelta", "-o", "both.sfc"}).code, 0);
+    EXPECT_TRUE(contents(folder / "both.sfc") == demo::fog_signals(target));
+    EXPECT_EQ(run({"overlap", "Kelp Harbour.sfc", "mods/Night Tides.xdelta", "mods/Night Tides.ips", "--json"}).json()["answer"], "compatible");
 }
 
 /// Starts the tool on a pipe that never ends, waits until `ready`, sends the signal, returns the exit status.

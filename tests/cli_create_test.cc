@@ -28,7 +28,8 @@ TEST(CliCreate, WritesTheCommittedDemoPatchesAgain) {
         EXPECT_EQ(run(folder, {"create", "source.sfc", mod + ".sfc", "-o", mod + ".ips", "--checks"}).code, 0);
         EXPECT_EQ(run(folder, {"create", "source.sfc", mod + ".sfc"}).code, 0);
         EXPECT_EQ(run(folder, {"create", "source.sfc", mod + ".sfc", "--format", "ups"}).code, 0);
-        for (const std::string ending : {".ips", ".ips.checks.json", ".bps", ".ups"})
+        EXPECT_EQ(run(folder, {"create", "source.sfc", mod + ".sfc", "-o", mod + ".xdelta", "--plain"}).code, 0);
+        for (const std::string ending : {".ips", ".ips.checks.json", ".bps", ".ups", ".xdelta"})
             EXPECT_TRUE(mod + ending == "Longer Berths.ups" ||
                         contents(folder / (mod + ending)) == contents(fs::path(DEMO_DATA) / (mod + ending)))
                 << mod << ending;
@@ -46,6 +47,39 @@ TEST(CliCreate, KeepsMetadataWhereTheFormatCan) {
     const ToolResult refused = run(folder, {"create", "a", "b", "--metadata", "about.txt", "-o", "b.ups"});
     EXPECT_EQ(refused.code, 2);
     EXPECT_NE(refused.err.find("no place for metadata"), std::string::npos);
+}
+
+TEST(CliCreate, VcdiffAsPlainAsAskedAndWithNamesOnlyWhenAsked) {
+    const TemporaryFolder folder;
+    const Bytes source = demo::kelp_harbour(1), target = demo::longer_berths(source);
+    folder.put("games/a.sfc", source), folder.put("b.sfc", target);
+    const auto made = [&](std::vector<std::string> options) {
+        std::vector<std::string> call{"create", "games/a.sfc", "b.sfc", "-o", "p.xdelta", "--json", "--replace"};
+        call.insert(call.end(), options.begin(), options.end());
+        const ToolResult result = run(folder, call);
+        EXPECT_EQ(result.code, 0) << result.err;
+        const Bytes patch = contents(folder / "p.xdelta");
+        EXPECT_TRUE(hotstitch::apply(patch, source) == target);
+        const ToolResult applied = run(folder, {"apply", "games/a.sfc", "p.xdelta", "-o", "made.sfc", "--json", "--replace"});
+        EXPECT_EQ(applied.code, 0) << applied.out;
+        EXPECT_TRUE(contents(folder / "made.sfc") == target);
+        return run(folder, {"describe", "p.xdelta", "--json"}).json()["files"][0];
+    };
+    auto described = made({});
+    EXPECT_EQ(described["format"], "vcdiff");
+    EXPECT_EQ(described["compression"], "LZMA");
+    EXPECT_FALSE(described.contains("metadata"));
+    described = made({"--plain", "--no-window-checks", "--window", "64K", "--names"});
+    EXPECT_TRUE(described["compression"].is_null());
+    EXPECT_EQ(described["window_count"], 32);
+    EXPECT_TRUE(described["windows"][0]["adler32"].is_null());
+    EXPECT_EQ(described["metadata"], "b.sfc//a.sfc/");
+    // Nothing to check by: said, and verify cannot know.
+    EXPECT_EQ(run(folder, {"verify", "p.xdelta", "games/a.sfc", "--json"}).json()["answer"], "none-fits");
+    EXPECT_NE(run(folder, {"apply", "games/a.sfc", "p.xdelta", "-o", "u.sfc"}).out.find("nothing could be checked"),
+              std::string::npos);
+    EXPECT_EQ(run(folder, {"create", "b.sfc", "b.sfc", "-o", "n.xdelta", "--window", "32M"}).code, 2);
+    EXPECT_EQ(run(folder, {"create", "b.sfc", "b.sfc", "-o", "n.bps", "--names"}).code, 2);
 }
 
 TEST(CliCreate, TellsWhatIsPublishedAndWhatOldAppliersFailOn) {

@@ -46,6 +46,20 @@ const Bytes ips = hotstitch::create(source, target, {.format = PatchFormat::ips}
 const Bytes odd_header(512, std::byte{0x5A});
 const Bytes zeros_at_the_end = joined(ByteView(source).first(900'000), Bytes(148'576));
 
+Bytes in_windows(bool checks) {
+    CreateOptions options{.format = PatchFormat::vcdiff};
+    options.vcdiff = {.window = 64 << 10, .lzma = false, .window_checks = checks};
+    return hotstitch::create(source, target, options);
+}
+const Bytes vcdiff = in_windows(true), unchecked = in_windows(false);
+const Bytes one_window = hotstitch::create(source, target, {.format = PatchFormat::vcdiff});
+
+Bytes changed_from(std::size_t at) {
+    Bytes file = source;
+    for (std::size_t i = at; i < file.size(); ++i) file[i] ^= std::byte{0x55};
+    return file;
+}
+
 /// A BPS patch for another form of the source.
 Bytes patch_for(const Bytes& other) {
     return hotstitch::create(other, joined(other, bytes_of("Night Tides")));
@@ -118,6 +132,17 @@ std::vector<Situation> situations() {
          "needs-other-patch", "", false, bps},
         {"another mod applied before, its patch at hand", bps, demo::fog_signals(source), "other-patch-applied", "",
          false, hotstitch::create(source, demo::fog_signals(source))},
+        {"VCDIFF, the right file", vcdiff, source, "fits", ""},
+        {"VCDIFF, another revision", vcdiff, revision0, "some-windows-right", ""},
+        {"VCDIFF, changed from a point on", vcdiff, changed_from(700'000), "right-to-a-point", ""},
+        {"VCDIFF in one window, another revision", one_window, revision0, "no-window-right", ""},
+        {"VCDIFF, a front header", vcdiff, demo::with_front_header(source), "front-header",
+         "without its front header of 512 bytes"},
+        {"VCDIFF, each two bytes exchanged", vcdiff, exchanged(source, 1), "byte-order",
+         "with each two bytes exchanged (another byte order)"},
+        {"VCDIFF, a file cut short", vcdiff, Bytes(source.begin(), source.begin() + 700'000), "too-short", ""},
+        {"VCDIFF, already patched", vcdiff, target, "already-patched", ""},
+        {"VCDIFF without any checks", unchecked, revision0, "cannot-be-known", ""},
         {"UPS, each two bytes exchanged", ups, exchanged(source, 1), "byte-order",
          "with each two bytes exchanged (another byte order)"},
     };

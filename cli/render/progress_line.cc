@@ -28,7 +28,8 @@ bool ProgressLine::update(const ProgressState& state) {
         phase_began_ = now;
     }
     if (style_ == ProgressStyle::json) {
-        const bool complete = state.total != 0 && state.done >= state.total;
+        const bool complete = state.total != 0 && state.done >= state.total && state.done != last_done_;
+        last_done_ = state.done;
         if (new_phase || complete || now - last_drawn_ >= 250ms) print_json(state, now);
     } else if (now - began_ >= 500ms && now - last_drawn_ >= 100ms) {
         draw(state, now);

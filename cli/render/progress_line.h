@@ -33,6 +33,7 @@ private:
     Clock::time_point began_;
     Clock::time_point phase_began_, last_drawn_;
     std::optional<Phase> phase_;
+    std::uint64_t last_done_ = 0;
 };
 
 }  // namespace hotstitch::cli
