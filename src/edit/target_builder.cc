@@ -156,10 +156,14 @@ Flow TargetBuilder::end(const Window& window) {
         results_.found = found;
     }
     if (tolerant_) return Flow::go_on;
+    throw wrong_window(window, found);
+}
+
+Error wrong_window(const Window& window, Adler32 found) {
     Error error(window.source_read ? ErrorCode::wrong_source : ErrorCode::damaged,
                 fmt::format("{}window {} of the target does not come out right",
                             window.source_read ? "this is not the source the patch was made for: " : "", window.number));
-    throw std::move(error)
+    return std::move(error)
         .at(window.offset)
         .in(fmt::format("adler32 of window {}", window.number))
         .wanted(window.adler32->hex())

@@ -10,6 +10,9 @@
 
 namespace hotstitch {
 
+/// A window that is not what its check wants: a wrong source or, where it owes nothing to the source, damage.
+Error wrong_window(const Window& window, Adler32 found);
+
 class TargetBuilder final : public EditSink {
 public:
     /// Keeps references. `target_size` is the exact size promised; more is an error.

@@ -33,6 +33,8 @@ private:
     Digester digester_;
 };
 
+constexpr std::uint64_t far_into_a_disc = std::uint64_t{64} << 20;
+
 class Diagnostician {
 public:
     Diagnostician(const PatchReader& patch, ByteView file, const DiagnoseOptions& options)
@@ -48,7 +50,7 @@ public:
         if (file_.empty()) {
             reason("empty", "the file is empty");
             result_.next = "the download or copy failed; get the file again";
-        } else if (can_tell() && (try_readings() || try_others())) {
+        } else if (can_tell() && ((readings_may_help() && try_readings()) || try_others())) {
             // that says it all
         } else {
             look_at_content();
@@ -68,6 +70,14 @@ private:
 
     /// Is there anything to know the right source by?
     bool can_tell() const { return !source_.empty() || facts_.checked_windows != 0; }
+
+    /// In another dress, a file goes wrong in the first windows that read it. When it does only far into a disc, trying
+    /// each reading up to there would cost much and find nothing.
+    bool readings_may_help() const {
+        if (!source_.empty() || file_.size() < facts_.source_reach) return true;
+        const WindowResults results = check_windows(patch_, MemorySource(file_), false, progress_);
+        return results.first_wrong && results.first_wrong->offset < far_into_a_disc;
+    }
 
     bool passes(const Reading& reading, const Digests& wanted) const {
         const auto source = read_as(file_, reading);

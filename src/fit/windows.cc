@@ -45,12 +45,7 @@ WindowResults check_windows(const PatchReader& patch, const ByteSource& source, 
     patch.read(source.size(), watch);
     const WindowResults& results = builder.window_results();
     if (results.first_wrong && !results.first_wrong->source_read)
-        throw Error(ErrorCode::damaged,
-                    fmt::format("window {} of the target does not come out right", results.first_wrong->number))
-            .at(results.first_wrong->offset)
-            .in(fmt::format("adler32 of window {}", results.first_wrong->number))
-            .wanted(results.first_wrong->adler32->hex())
-            .found(results.found.hex());
+        throw wrong_window(*results.first_wrong, results.found);
     return results;
 }
 

@@ -94,6 +94,17 @@ void take_window_results(const PatchFacts& facts, const WindowResults& results, 
     report.target_checked |= facts.checked_windows == facts.windows;
 }
 
+bool grows_much(std::uint64_t made, std::uint64_t given) {
+    constexpr std::uint64_t large = std::uint64_t{64} << 20, much = 16;
+    return made > large && made / much > given;
+}
+
+void refuse_wrong_windows(const PatchReader& patch, const ByteSource& source, const ApplyOptions& options) {
+    if (patch.facts().checked_windows == 0) return;
+    const WindowResults results = check_windows(patch, source, false, options.progress);
+    if (results.wrong != 0) throw wrong_window(*results.first_wrong, results.found);
+}
+
 ApplyReport apply_checked(ByteView patch, const ByteSource& source, ByteSink& target, const ApplyOptions& options) {
     ApplyReport report;
     note_or_throw(compare(options.checks.patch, digest(MemorySource(patch), choice_for(options.checks.patch))),
@@ -111,15 +122,19 @@ ApplyReport apply_checked(ByteView patch, const ByteSource& source, ByteSink& ta
     const bool copies = report.fit.answer == FitAnswer::already_patched;
     const std::uint64_t size = copies ? source.size() : reader->target_size(source.size());
     check_output_budget(size, source.size(), patch.size(), options.limits);
-    target.reserve(size);
     const PatchFacts& facts = reader->facts();
+    const bool tolerant = options.allow_source || options.allow_target;
+    // A few bytes that grow to a gibibyte are made into nothing first: that costs little beside writing them, and a
+    // patch that means harm then costs the disk nothing.
+    if (!copies && !tolerant && grows_much(size, source.size() + patch.size())) refuse_wrong_windows(*reader, source, options);
+    target.reserve(size);
     const Digests wanted =
         report.fit.reversed ? joined(facts.source, options.checks.source) : joined(facts.target, options.checks.target);
     DigestChoice choice = choice_for(wanted);
     choice.crc32 = true;
     DigestingSink digesting(target, choice);
     TargetBuilder builder(source, digesting, size, options.progress, Phase::writing);
-    if (options.allow_source || options.allow_target) builder.tolerate_wrong_windows();
+    if (tolerant) builder.tolerate_wrong_windows();
     if (!copies)
         reader->read(source.size(), builder);
     else if (size != 0)

@@ -39,6 +39,18 @@ Error compressor_unsupported(unsigned id, std::uint64_t at) {
         .hint("ask the patch's author for one without secondary compression, or with LZMA");
 }
 
+/// What one section may unpack to: no instruction needs more bytes of it for each byte it makes; the rest is room for odd
+/// encoders.
+std::uint64_t unpacked_budget(std::uint64_t window, std::uint64_t packed) {
+    return 4096 + 16 * window + 64 * packed;
+}
+
+/// What all instructions of a patch may unpack to: a few bytes can become very many instructions of one byte each,
+/// legal, and slow without end.
+std::uint64_t instruction_budget(std::uint64_t patch_size) {
+    return (std::uint64_t{16} << 20) + 64 * patch_size;
+}
+
 /// The same error, with the number of its window.
 Error in_window(const Error& error, std::uint64_t number) {
     Error told(error.code(), fmt::format("window {}: {}", number, error.what()));
@@ -230,6 +242,7 @@ Flow Reader::read(std::uint64_t source_size, EditSink& sink) const {
     const auto decompressor = make_decompressor(compressor_, limits_);
     AddressCache cache(table_.near, table_.same);
     std::array<Bytes, section_count> unpacked;
+    std::uint64_t instructions_left = instruction_budget(patch_.size());
     return walk([&](const OpenWindow& window) {
         if (window.segment == Segment::source && window.segment_length != 0 &&
             (window.segment_offset > source_size || window.segment_length > source_size - window.segment_offset))
@@ -244,8 +257,11 @@ Flow Reader::read(std::uint64_t source_size, EditSink& sink) const {
             for (unsigned s = 0; s < section_count; ++s) {
                 const std::uint64_t at = window.section_offsets[s], size = window.section_sizes[s];
                 if (window.section_compressed[s]) {
-                    decompress_section(*decompressor, s, patch_.subspan(at, size), at, window.length, unpacked[s]);
+                    const std::uint64_t budget = unpacked_budget(window.length, size);
+                    decompress_section(*decompressor, s, patch_.subspan(at, size), at,
+                                       s == instructions ? std::min(budget, instructions_left) : budget, unpacked[s]);
                     sections[s] = Cursor(unpacked[s]);
+                    if (s == instructions) instructions_left -= unpacked[s].size();
                 } else {
                     sections[s] = Cursor(patch_.first(at + size), at);
                 }

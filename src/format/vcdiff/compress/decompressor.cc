@@ -5,6 +5,12 @@
 #include "format/vcdiff/vcdiff_format.h"
 
 namespace hotstitch::vcdiff {
+namespace {
+
+/// Address space taken ahead for an honest size; memory is only used as bytes are made.
+constexpr std::uint64_t most_reserved = std::uint64_t{64} << 20;
+
+}  // namespace
 
 bool can_decompress(unsigned id) noexcept {
     return id == static_cast<unsigned>(Compressor::huffman) ||
@@ -18,19 +24,18 @@ std::unique_ptr<Decompressor> make_decompressor(std::optional<unsigned> id, cons
 }
 
 void decompress_section(Decompressor& decompressor, unsigned section, ByteView packed, std::uint64_t at,
-                        std::uint64_t window, Bytes& out) {
+                        std::uint64_t most, Bytes& out) {
     Cursor cursor(packed);
     const std::string field(section_names[section]);
     try {
         const std::uint64_t size = take_integer(cursor, field);
-        // No instruction needs more bytes of a section for each byte it makes; the rest is room for odd encoders.
-        const std::uint64_t most = 4096 + 16 * window + 64 * packed.size();
         if (size > most)
-            throw Error(ErrorCode::limit, fmt::format("its {} unpack to more than the window can use", field))
+            throw Error(ErrorCode::limit, fmt::format("its {} unpack to more than is allowed", field))
                 .at(0)
                 .wanted(fmt::format("at most {} bytes", most))
                 .found(fmt::format("{} bytes", size));
         out.clear();
+        out.reserve(static_cast<std::size_t>(std::min(size, most_reserved)));
         decompressor.decode(section, cursor.rest(), size, out);
     } catch (const Error& error) {
         throw Error(error.code(), error.what())

@@ -29,8 +29,8 @@ std::unique_ptr<Decompressor> make_huffman_decompressor();
 std::unique_ptr<Decompressor> make_lzma_decompressor(std::uint64_t memory);
 bool has_lzma() noexcept;
 
-/// Unpacks a section that stands at `at` in the patch, of a window that makes `window` bytes of target.
+/// Unpacks a section that stands at `at` in the patch. Throws Error(limit) when it would have more than `most` bytes.
 void decompress_section(Decompressor& decompressor, unsigned section, ByteView packed, std::uint64_t at,
-                        std::uint64_t window, Bytes& out);
+                        std::uint64_t most, Bytes& out);
 
 }  // namespace hotstitch::vcdiff
