@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 // Parses, runs one command, prints its report. Errors end here.
 #include <fmt/format.h>
+#include <sys/ioctl.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -22,6 +23,12 @@ bool wants_colour(When when, int descriptor) {
     return isatty(descriptor) == 1 && (no_colour == nullptr || *no_colour == '\0');
 }
 
+/// Columns of the terminal, or 0 where there is none.
+std::size_t width_of(int descriptor) {
+    struct winsize size {};
+    return isatty(descriptor) == 1 && ioctl(descriptor, TIOCGWINSZ, &size) == 0 ? size.ws_col : 0;
+}
+
 bool has_argument(int argc, char** argv, std::string_view wanted) {
     return std::any_of(argv, argv + argc, [&](const char* argument) { return argument == wanted; });
 }
@@ -41,7 +48,8 @@ int print(const Report& report, const Common& common, bool output_is_stdout) {
     } else {
         std::FILE* const stream = report.is_error() || output_is_stdout ? stderr : stdout;
         fmt::print(stream, "{}",
-                   rendered_text(report, {wants_colour(common.colour, fileno(stream)), common.quiet, common.verbose}));
+                   rendered_text(report, {wants_colour(common.colour, fileno(stream)), common.quiet, common.verbose,
+                                          width_of(fileno(stream))}));
     }
     // Nobody reading is not our failure; a full disk under our answer is.
     if (std::fflush(stdout) != 0 && errno != EPIPE) return static_cast<int>(ExitCode::system);

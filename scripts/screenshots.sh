@@ -49,6 +49,9 @@ shot() {  # shot NAME COMMAND
 shot create 'hotstitch create "Kelp Harbour.sfc" "Night Tides.sfc"'
 shot describe 'hotstitch describe "Night Tides.bps" --source "Kelp Harbour.sfc"'
 hotstitch create "Kelp Harbour.sfc" "Fog Signals.sfc" -q >/dev/null
+hotstitch create "Kelp Harbour.sfc" "Night Tides.sfc" -o "Night Tides.xdelta" --window 128K -q >/dev/null
+shot describe-windows 'hotstitch describe "Night Tides.xdelta"'
+shot refused-windows 'hotstitch apply "Kelp Harbour (revision 0).sfc" "Night Tides.xdelta" -o "Night Tides (r0).sfc"'
 rm "Night Tides.sfc" "Fog Signals.sfc"
 shot apply 'hotstitch apply "Kelp Harbour.sfc" "Night Tides.bps"'
 shot verify 'hotstitch verify "Night Tides.bps" "Kelp Harbour (revision 0).sfc" "Kelp Harbour.sfc" "Kelp Harbour (copier header).smc" "Night Tides.sfc"'

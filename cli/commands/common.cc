@@ -118,7 +118,11 @@ void mismatch_facts(Report& report, const std::vector<DigestMismatch>& mismatche
     // One checksum is enough for people: where one differs, all do.
     bool checksum_told = false;
     for (const DigestMismatch& m : mismatches) {
-        if (m.name == "size") {
+        if (m.name == "reach" || m.name.find(' ') != std::string::npos) {
+            report.fact("mismatches", "check", m.name == "reach" ? "size" : m.name, list);
+            report.fact("mismatches", "wanted", m.wanted, list);
+            report.fact("mismatches", "found", m.found, list);
+        } else if (m.name == "size") {
             report.fact("mismatches", "wanted size", size_text(std::stoull(m.wanted)), list);
         } else if (!std::exchange(checksum_told, true)) {
             report.fact("mismatches", m.name, m.found, list);

@@ -183,6 +183,8 @@ void verify_many(const Wanted& wanted, const VerifyArguments& arguments, const C
     std::vector<Candidate> candidates = candidates_in(arguments.sources);
     if (candidates.empty()) throw Error(ErrorCode::usage, "there is no file in the folders named");
     look_at_all(candidates, wanted, context);
+    const bool any_fits = std::any_of(candidates.begin(), candidates.end(),
+                                      [](const Candidate& c) { return c.report->exit_code() == ExitCode::yes; });
     std::size_t fitting = 0, patched = 0, passed_over = 0;
     ExitCode worst = ExitCode::yes;
     for (Candidate& candidate : candidates) {
@@ -191,6 +193,7 @@ void verify_many(const Wanted& wanted, const VerifyArguments& arguments, const C
         patched += part.answer() == "already-patched" || part.answer() == "fits-backwards" ? 1 : 0;
         const bool misfit = part.exit_code() != ExitCode::yes;
         worst = std::max(worst, candidate.found && misfit ? ExitCode::no : part.exit_code());
+        if (misfit && any_fits) part.forget_next();  // the file to take is there
         // Of what was only found in a folder, the misfits are counted and not told one by one.
         if (candidate.found && misfit)
             ++passed_over;

@@ -39,6 +39,7 @@ public:
     void note(std::string text) { notes_.push_back(std::move(text)); }
     void unchecked(std::string text) { unchecked_.push_back(std::move(text)); }
     void next(std::string text) { next_.push_back(std::move(text)); }
+    void forget_next() noexcept { next_.clear(); }
     /// A report about one of several files, shown in its own block under `key`.
     void part(std::string key, Report part);
 
@@ -74,6 +75,7 @@ Json json_of(const Report& report);
 
 struct TextStyle {
     bool colour = false, quiet = false, verbose = false;
+    std::size_t width = 0;  ///< columns of the terminal; 0: lines are not broken
 };
 
 /// Ends with a newline. Quiet: the verdict's sentence only.

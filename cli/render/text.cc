@@ -20,6 +20,35 @@ std::string_view colour_of(Mood mood) {
     return "\x1b[1;31m";
 }
 
+/// Columns that a text takes; characters of several bytes count once.
+std::size_t columns(std::string_view text) {
+    return static_cast<std::size_t>(std::count_if(text.begin(), text.end(), [](char c) { return (c & 0xC0) != 0x80; }));
+}
+
+/// Breaks a text at spaces so that it ends before column `width`; further lines begin at column `indent`. A width of 0
+/// breaks nothing, and a word that is too long for any line stays whole.
+std::string wrapped(std::string_view text, std::size_t indent, std::size_t width) {
+    constexpr std::size_t least_room = 20;
+    if (width < indent + least_room || columns(text) <= width - indent) return std::string(text);
+    std::string out;
+    std::size_t column = indent;
+    while (!text.empty()) {
+        const std::size_t space = text.find(' ', 1);
+        const std::string_view word = text.substr(0, space);
+        if (column != indent && column + columns(word) > width) {
+            out += '\n';
+            out.append(indent, ' ');
+            column = indent;
+            text.remove_prefix(text.front() == ' ' ? 1 : 0);
+            continue;
+        }
+        out += word;
+        column += columns(word);
+        text.remove_prefix(word.size());
+    }
+    return out;
+}
+
 class Page {
 public:
     explicit Page(const TextStyle& style) : style_(style) {}
@@ -70,7 +99,8 @@ private:
             if (fact.label.empty()) continue;
             // A label that repeats is said once.
             const std::string_view label = fact.label == previous ? std::string_view() : fact.label;
-            out_ += fmt::format("  {}  {}\n", painted(dim, fmt::format("{:<{}}", label, width)), fact.text);
+            out_ += fmt::format("  {}  {}\n", painted(dim, fmt::format("{:<{}}", label, width)),
+                                wrapped(fact.text, width + 4, style_.width));
             previous = fact.label;
         }
     }
@@ -79,7 +109,8 @@ private:
         if (texts.empty()) return;
         out_ += "\n";
         for (const std::string& text : texts)
-            out_ += fmt::format("{} {}\n", painted(colour, fmt::format("{}:", name)), text);
+            out_ += fmt::format("{} {}\n", painted(colour, fmt::format("{}:", name)),
+                                wrapped(text, name.size() + 2, style_.width));
     }
 
     TextStyle style_;
