@@ -152,8 +152,9 @@ InputFile source_for(InputFile file, const PatchReader& patch, const Checks& che
     }
     const std::vector<ArchiveMember> members = game_members(file, context);
     if (members.size() < 2) return file;
-    throw Error(ErrorCode::usage, fmt::format("there are several files in {}, and the patch does not say which is meant",
-                                              file.path().string()))
+    throw Error(
+        ErrorCode::usage,
+        fmt::format("there are several files in {}, and the patch does not say which is meant", file.path().string()))
         .found(list_of(members))
         .hint(fmt::format("name one: {}:{}", file.path().string(), members.front().name));
 }

@@ -70,8 +70,14 @@ std::string of_lzma_streams(Input& input) {
         section[static_cast<unsigned char>(changes[i + 1]) % section.size()] ^= changes[i + 2];
     }
     std::string patch = makers::vcdiff_header(1, "\2");
-    patch += makers::VcdiffWindow{.size = first.size(), .data = packed[0], .instructions = add(first.size()), .delta_flags = 1}.text();
-    patch += makers::VcdiffWindow{.size = second.size(), .data = packed[1], .instructions = add(second.size()), .delta_flags = 1}.text();
+    patch +=
+        makers::VcdiffWindow{
+            .size = first.size(), .data = packed[0], .instructions = add(first.size()), .delta_flags = 1}
+            .text();
+    patch +=
+        makers::VcdiffWindow{
+            .size = second.size(), .data = packed[1], .instructions = add(second.size()), .delta_flags = 1}
+            .text();
     return patch;
 }
 

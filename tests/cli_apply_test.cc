@@ -267,12 +267,14 @@ TEST_F(CliApply, ProgressAsJsonLinesForPrograms) {
     }
     EXPECT_TRUE(phases.count("writing") == 1 && phases.count("flushing to the disk") == 1) << result.err;
     EXPECT_EQ(last_written, 1U << 20);
-    EXPECT_TRUE(run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "-o", "y.sfc", "--progress", "none"}).err.empty());
+    EXPECT_TRUE(
+        run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "-o", "y.sfc", "--progress", "none"}).err.empty());
 }
 
 TEST_F(CliApply, VcdiffDoesWhatTheOtherFormatsDo) {
     folder.put("other.sfc", demo::kelp_harbour(0));
-    folder.put("mods/Night Tides.xdelta", hotstitch::create(source, target, {.format = hotstitch::PatchFormat::vcdiff}));
+    folder.put("mods/Night Tides.xdelta",
+               hotstitch::create(source, target, {.format = hotstitch::PatchFormat::vcdiff}));
     // In place of a front header, by the windows alone; the output begins anew after the first try.
     folder.put("headered.smc", demo::with_front_header(source));
     const ToolResult headered = run({"apply", "headered.smc", "mods/Night Tides.xdelta"});
@@ -290,13 +292,19 @@ TEST_F(CliApply, VcdiffDoesWhatTheOtherFormatsDo) {
     EXPECT_EQ(run({"apply", "patched.sfc", "mods/Night Tides.xdelta", "--json"}).json()["answer"], "already-patched");
     for (const char* format : {"bps", "ups", "ips", "vcdiff"}) {
         const std::string name = std::string("recast.") + format;
-        EXPECT_EQ(run({"recast", "Kelp Harbour.sfc", "mods/Night Tides.xdelta", "--format", format, "-o", name}).code, 0);
+        EXPECT_EQ(run({"recast", "Kelp Harbour.sfc", "mods/Night Tides.xdelta", "--format", format, "-o", name}).code,
+                  0);
         EXPECT_TRUE(hotstitch::apply(contents(folder / name), source) == target) << format;
     }
-    folder.put("mods/Fog Signals.xdelta", hotstitch::create(target, demo::fog_signals(target), {.format = hotstitch::PatchFormat::vcdiff}));
-    EXPECT_EQ(run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.xdelta", "mods/Fog Signals.xdelta", "-o", "both.sfc"}).code, 0);
+    folder.put("mods/Fog Signals.xdelta",
+               hotstitch::create(target, demo::fog_signals(target), {.format = hotstitch::PatchFormat::vcdiff}));
+    EXPECT_EQ(
+        run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.xdelta", "mods/Fog Signals.xdelta", "-o", "both.sfc"}).code,
+        0);
     EXPECT_TRUE(contents(folder / "both.sfc") == demo::fog_signals(target));
-    EXPECT_EQ(run({"overlap", "Kelp Harbour.sfc", "mods/Night Tides.xdelta", "mods/Night Tides.ips", "--json"}).json()["answer"], "compatible");
+    EXPECT_EQ(run({"overlap", "Kelp Harbour.sfc", "mods/Night Tides.xdelta", "mods/Night Tides.ips", "--json"})
+                  .json()["answer"],
+              "compatible");
 }
 
 /// Starts the tool on a pipe that never ends, waits until `ready`, sends the signal, returns the exit status.

@@ -60,7 +60,8 @@ TEST(CliCreate, VcdiffAsPlainAsAskedAndWithNamesOnlyWhenAsked) {
         EXPECT_EQ(result.code, 0) << result.err;
         const Bytes patch = contents(folder / "p.xdelta");
         EXPECT_TRUE(hotstitch::apply(patch, source) == target);
-        const ToolResult applied = run(folder, {"apply", "games/a.sfc", "p.xdelta", "-o", "made.sfc", "--json", "--replace"});
+        const ToolResult applied =
+            run(folder, {"apply", "games/a.sfc", "p.xdelta", "-o", "made.sfc", "--json", "--replace"});
         EXPECT_EQ(applied.code, 0) << applied.out;
         EXPECT_TRUE(contents(folder / "made.sfc") == target);
         return run(folder, {"describe", "p.xdelta", "--json"}).json()["files"][0];

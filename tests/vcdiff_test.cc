@@ -79,38 +79,96 @@ std::vector<Row> accepted() {
         {"an application header", vcdiff_header(4, integer(5) + "notes"), "", ""},
         {"an unused compressor", vcdiff_header(1, "\x63") + Window{1, "x", add(1)}.text(), "", "x"},
         {"add", vcdiff_header() + Window{5, "hello", add(5)}.text(), "", "hello"},
-        {"add with its size after it", vcdiff_header() + Window{20, std::string(20, 'q'), add(20)}.text(), "", std::string(20, 'q')},
+        {"add with its size after it", vcdiff_header() + Window{20, std::string(20, 'q'), add(20)}.text(), "",
+         std::string(20, 'q')},
         {"run", vcdiff_header() + Window{300, "z", run + integer(300)}.text(), "", std::string(300, 'z')},
-        {"run of nothing and add of nothing", vcdiff_header() + Window{1, "zx", run + integer(0) + "\1"s + integer(0) + add(1)}.text(), "", "x"},
-        {"copy from the source", vcdiff_header() + Window{.size = 7, .instructions = copy(7, 0), .addresses = integer(4), .source = {{20, 0}}}.text(), harbour, "harbour"},
-        {"copy from a segment inside", vcdiff_header() + Window{.size = 7, .instructions = copy(7, 0), .addresses = integer(1), .source = {{20, 3}}}.text(), harbour, "harbour"},
-        {"a copy over the segment's end", vcdiff_header() + Window{.size = 9, .data = "XY", .instructions = add(2) + copy(7, 0), .addresses = integer(0), .source = {{3, 4}}}.text(), harbour, "XYharXYha"},
-        {"a copy over the segment's end at the beginning", vcdiff_header() + Window{.size = 8, .instructions = copy(8, 0), .addresses = integer(0), .source = {{3, 4}}}.text(), harbour, "harharha"},
+        {"run of nothing and add of nothing",
+         vcdiff_header() + Window{1, "zx", run + integer(0) + "\1"s + integer(0) + add(1)}.text(), "", "x"},
+        {"copy from the source",
+         vcdiff_header() +
+             Window{.size = 7, .instructions = copy(7, 0), .addresses = integer(4), .source = {{20, 0}}}.text(),
+         harbour, "harbour"},
+        {"copy from a segment inside",
+         vcdiff_header() +
+             Window{.size = 7, .instructions = copy(7, 0), .addresses = integer(1), .source = {{20, 3}}}.text(),
+         harbour, "harbour"},
+        {"a copy over the segment's end",
+         vcdiff_header() + Window{.size = 9,
+                                  .data = "XY",
+                                  .instructions = add(2) + copy(7, 0),
+                                  .addresses = integer(0),
+                                  .source = {{3, 4}}}
+                               .text(),
+         harbour, "XYharXYha"},
+        {"a copy over the segment's end at the beginning",
+         vcdiff_header() +
+             Window{.size = 8, .instructions = copy(8, 0), .addresses = integer(0), .source = {{3, 4}}}.text(),
+         harbour, "harharha"},
         {"a copy into itself", vcdiff_header() + Window{6, "ab", add(2) + copy(4, 0), integer(0)}.text(), "", "ababab"},
         {"mode here", vcdiff_header() + Window{8, "abcd", add(4) + copy(4, 1), integer(4)}.text(), "", "abcdabcd"},
-        {"a target segment", vcdiff_header() + Window{6, "abcdef", add(6)}.text() + Window{.size = 4, .instructions = copy(4, 0), .addresses = integer(1), .target = {{5, 1}}}.text(), "", "abcdefcdef"s},
-        {"a near slot never set is address 0", vcdiff_header() + Window{8, "abcd", add(4) + copy(4, 3), integer(0)}.text(), "", "abcdabcd"},
-        {"a same slot never set is address 0", vcdiff_header() + Window{8, "abcd", add(4) + copy(4, 7), "\x05"}.text(), "", "abcdabcd"},
-        {"near and same after a copy", vcdiff_header() + Window{.size = 12, .instructions = copy(4, 0) + copy(4, 2) + copy(4, 6), .addresses = integer(4) + integer(2) + "\4", .source = {{40, 0}}}.text(), harbour, "harbrbouharb"},
-        {"caches are cleared at a window", vcdiff_header() + Window{.size = 4, .instructions = copy(4, 0), .addresses = integer(4), .source = {{40, 0}}}.text() + Window{.size = 4, .instructions = copy(4, 2), .addresses = integer(8), .source = {{40, 0}}}.text(), harbour, "harbour "},
+        {"a target segment",
+         vcdiff_header() + Window{6, "abcdef", add(6)}.text() +
+             Window{.size = 4, .instructions = copy(4, 0), .addresses = integer(1), .target = {{5, 1}}}.text(),
+         "", "abcdefcdef"s},
+        {"a near slot never set is address 0",
+         vcdiff_header() + Window{8, "abcd", add(4) + copy(4, 3), integer(0)}.text(), "", "abcdabcd"},
+        {"a same slot never set is address 0", vcdiff_header() + Window{8, "abcd", add(4) + copy(4, 7), "\x05"}.text(),
+         "", "abcdabcd"},
+        {"near and same after a copy",
+         vcdiff_header() + Window{.size = 12,
+                                  .instructions = copy(4, 0) + copy(4, 2) + copy(4, 6),
+                                  .addresses = integer(4) + integer(2) + "\4",
+                                  .source = {{40, 0}}}
+                               .text(),
+         harbour, "harbrbouharb"},
+        {"caches are cleared at a window",
+         vcdiff_header() +
+             Window{.size = 4, .instructions = copy(4, 0), .addresses = integer(4), .source = {{40, 0}}}.text() +
+             Window{.size = 4, .instructions = copy(4, 2), .addresses = integer(8), .source = {{40, 0}}}.text(),
+         harbour, "harbour "},
         {"add and copy in one code", vcdiff_header() + Window{8, "wxyz", "\xac", integer(0)}.text(), "", "wxyzwxyz"},
-        {"copy and add in one code", vcdiff_header() + Window{.size = 5, .data = "!", .instructions = "\xf7", .addresses = integer(4), .source = {{40, 0}}}.text(), harbour, "harb!"},
-        {"a right adler32", vcdiff_header() + Window{.size = 2, .data = "ok", .instructions = add(2), .adler32 = adler("ok")}.text(), "", "ok"},
+        {"copy and add in one code",
+         vcdiff_header() +
+             Window{.size = 5, .data = "!", .instructions = "\xf7", .addresses = integer(4), .source = {{40, 0}}}
+                 .text(),
+         harbour, "harb!"},
+        {"a right adler32",
+         vcdiff_header() + Window{.size = 2, .data = "ok", .instructions = add(2), .adler32 = adler("ok")}.text(), "",
+         "ok"},
         {"an empty window", vcdiff_header() + Window{}.text() + Window{1, "a", add(1)}.text(), "", "a"},
-        {"an empty segment anywhere", vcdiff_header() + Window{.size = 1, .data = "a", .instructions = add(1), .source = {{0, 99}}}.text(), "x", "a"},
-        {"integers padded with 80", vcdiff_header(4, padded(1) + "x") + Window{20, std::string(20, 'p'), "\1"s + padded(20)}.text(), "", std::string(20, 'p')},
+        {"an empty segment anywhere",
+         vcdiff_header() + Window{.size = 1, .data = "a", .instructions = add(1), .source = {{0, 99}}}.text(), "x",
+         "a"},
+        {"integers padded with 80",
+         vcdiff_header(4, padded(1) + "x") + Window{20, std::string(20, 'p'), "\1"s + padded(20)}.text(), "",
+         std::string(20, 'p')},
         {"an own code table", own_table(4, 3) + Window{5, "r", "\1"}.text(), "", "rrrrr"},
         {"an own code table in two windows", own_table(4, 3, true) + Window{5, "r", "\1"}.text(), "", "rrrrr"},
-        {"own cache sizes", own_table(1, 2) + Window{.size = 12, .data = "abcd", .instructions = add(4) + copy(4, 0) + copy(4, 3), .addresses = integer(0) + "\0"s}.text(), "", "abcdabcdabcd"},
-        {"no caches at all", own_table(0, 0) + Window{.size = 8, .data = "abcd", .instructions = add(4) + copy(4, 0), .addresses = integer(0)}.text(), "", "abcdabcd"},
+        {"own cache sizes",
+         own_table(1, 2) + Window{.size = 12,
+                                  .data = "abcd",
+                                  .instructions = add(4) + copy(4, 0) + copy(4, 3),
+                                  .addresses = integer(0) + "\0"s}
+                               .text(),
+         "", "abcdabcdabcd"},
+        {"no caches at all",
+         own_table(0, 0) +
+             Window{.size = 8, .data = "abcd", .instructions = add(4) + copy(4, 0), .addresses = integer(0)}.text(),
+         "", "abcdabcd"},
     };
     for (const unsigned size : {4U, 18U, 19U})
-        rows.push_back({"copies of every length", vcdiff_header() + Window{.size = size, .instructions = copy(size, 0), .addresses = integer(0), .source = {{40, 0}}}.text(), harbour, harbour.substr(0, size)});
+        rows.push_back(
+            {"copies of every length",
+             vcdiff_header() +
+                 Window{.size = size, .instructions = copy(size, 0), .addresses = integer(0), .source = {{40, 0}}}
+                     .text(),
+             harbour, harbour.substr(0, size)});
     return rows;
 }
 
-INSTANTIATE_TEST_SUITE_P(Rules, VcdiffAccepts, testing::ValuesIn(accepted()),
-                         [](const auto& row) { return makers::test_name(fmt::format("{}_{}", row.param.name, row.index)); });
+INSTANTIATE_TEST_SUITE_P(Rules, VcdiffAccepts, testing::ValuesIn(accepted()), [](const auto& row) {
+    return makers::test_name(fmt::format("{}_{}", row.param.name, row.index));
+});
 
 struct Damage {
     const char* name;
@@ -150,34 +208,68 @@ std::vector<Damage> damaged() {
         {"unknown header flags", vcdiff_header(8), U, "header flags have bits", 4},
         {"compressor missing", vcdiff_header(1), T, "ends inside its compressor", 5},
         {"application header cut", vcdiff_header(4, integer(9) + "short"), T, "application header", 6},
-        {"application header of 2^64", vcdiff_header(4, std::string("\x82\x80\x80\x80\x80\x80\x80\x80\x80\0", 10)), D, "larger than 64 bits", 5},
+        {"application header of 2^64", vcdiff_header(4, std::string("\x82\x80\x80\x80\x80\x80\x80\x80\x80\0", 10)), D,
+         "larger than 64 bits", 5},
         {"a code table that is cut", vcdiff_header(2, integer(50) + "x"), T, "code table", 6},
         {"a code table too short", own_table(4, 3, false, 1535), D, "makes 1535 bytes", 9},
         {"a code table that is none", vcdiff_header(2, integer(3) + "\4\3x"), D, "own code table is damaged", 8},
-        {"an own table in an own table", vcdiff_header(2, integer(2 + own_table(4, 3).size()) + "\4\3"s + own_table(4, 3)), D, "own code table is damaged", 14},
-        {"unknown window flags", one({.size = 1, .data = "a", .instructions = add(1), .more_flags = 16}), U, "window 1: the window flags have", 5},
-        {"source and target segment", one(both), D, "window 1: it has a segment of the source and one of the target", 6},
-        {"a target segment past what is made", vcdiff_header() + good + Window{.size = 1, .data = "a", .instructions = add(1), .target = {{2, 0}}}.text(), D, "window 2: its segment runs past the target", 15},
-        {"a segment past 64 bits", one({.size = 1, .data = "a", .instructions = add(1), .source = {{2, UINT64_MAX}}}), D, "runs past 64 bits", 6},
-        {"a delta length past the end", one({.size = 1, .data = "a", .instructions = add(1), .delta_length_error = 1}), T, "window 1: the patch ends inside it", 7},
-        {"a delta length too short", vcdiff_header() + Window{.size = 1, .data = "a", .instructions = add(1), .delta_length_error = -1}.text() + good, D, "sections do not fill its length", 7},
+        {"an own table in an own table",
+         vcdiff_header(2, integer(2 + own_table(4, 3).size()) + "\4\3"s + own_table(4, 3)), D,
+         "own code table is damaged", 14},
+        {"unknown window flags", one({.size = 1, .data = "a", .instructions = add(1), .more_flags = 16}), U,
+         "window 1: the window flags have", 5},
+        {"source and target segment", one(both), D, "window 1: it has a segment of the source and one of the target",
+         6},
+        {"a target segment past what is made",
+         vcdiff_header() + good + Window{.size = 1, .data = "a", .instructions = add(1), .target = {{2, 0}}}.text(), D,
+         "window 2: its segment runs past the target", 15},
+        {"a segment past 64 bits", one({.size = 1, .data = "a", .instructions = add(1), .source = {{2, UINT64_MAX}}}),
+         D, "runs past 64 bits", 6},
+        {"a delta length past the end", one({.size = 1, .data = "a", .instructions = add(1), .delta_length_error = 1}),
+         T, "window 1: the patch ends inside it", 7},
+        {"a delta length too short",
+         vcdiff_header() + Window{.size = 1, .data = "a", .instructions = add(1), .delta_length_error = -1}.text() +
+             good,
+         D, "sections do not fill its length", 7},
         {"a window cut in its header", vcdiff_header() + "\0\1\1"s, T, "ends inside its delta flags", 8},
-        {"a window over the limit", one({.size = (64 << 20) + 1}), ErrorCode::limit, "window 1: it makes more bytes at once", 7},
-        {"unknown delta flags", one({.size = 1, .data = "a", .instructions = add(1), .delta_flags = 8}), U, "delta flags have bits", 8},
-        {"compressed without a compressor", one({.size = 1, .data = "a", .instructions = add(1), .delta_flags = 1}), D, "header names no compressor", 8},
-        {"adaptive huffman", vcdiff_header(1, "\x10") + Window{.size = 1, .data = "a", .instructions = add(1), .delta_flags = 1}.text(), U, "adaptive Huffman codes (compressor 16)", 9},
-        {"an unknown compressor", vcdiff_header(1, "\x63") + Window{.size = 1, .data = "a", .instructions = add(1), .delta_flags = 1}.text(), U, "unknown way (compressor 99)", 9},
-        {"more than the window's size", one({.size = 1, .data = "ab", .instructions = add(2)}), D, "makes more than the window's size", 15},
-        {"less than the window's size", one({.size = 3, .data = "ab", .instructions = add(2)}), D, "make less than its size", 15},
-        {"data left over", one({.size = 1, .data = "ab", .instructions = add(1)}), D, "its data has bytes that no instruction uses", 13},
-        {"addresses left over", one({.size = 1, .data = "a", .instructions = add(1), .addresses = "x"}), D, "its addresses have bytes", 14},
+        {"a window over the limit", one({.size = (64 << 20) + 1}), ErrorCode::limit,
+         "window 1: it makes more bytes at once", 7},
+        {"unknown delta flags", one({.size = 1, .data = "a", .instructions = add(1), .delta_flags = 8}), U,
+         "delta flags have bits", 8},
+        {"compressed without a compressor", one({.size = 1, .data = "a", .instructions = add(1), .delta_flags = 1}), D,
+         "header names no compressor", 8},
+        {"adaptive huffman",
+         vcdiff_header(1, "\x10") + Window{.size = 1, .data = "a", .instructions = add(1), .delta_flags = 1}.text(), U,
+         "adaptive Huffman codes (compressor 16)", 9},
+        {"an unknown compressor",
+         vcdiff_header(1, "\x63") + Window{.size = 1, .data = "a", .instructions = add(1), .delta_flags = 1}.text(), U,
+         "unknown way (compressor 99)", 9},
+        {"more than the window's size", one({.size = 1, .data = "ab", .instructions = add(2)}), D,
+         "makes more than the window's size", 15},
+        {"less than the window's size", one({.size = 3, .data = "ab", .instructions = add(2)}), D,
+         "make less than its size", 15},
+        {"data left over", one({.size = 1, .data = "ab", .instructions = add(1)}), D,
+         "its data has bytes that no instruction uses", 13},
+        {"addresses left over", one({.size = 1, .data = "a", .instructions = add(1), .addresses = "x"}), D,
+         "its addresses have bytes", 14},
         {"data missing", one({.size = 2, .data = "a", .instructions = add(2)}), T, "ends inside its data", 12},
         {"a size missing", one({.size = 4, .instructions = "\1"}), T, "instruction's size", 13},
-        {"a copy from nothing", one({.size = 4, .instructions = copy(4, 0), .addresses = integer(0)}), D, "a copy begins where nothing is yet", 14},
-        {"a copy from here", one({.size = 5, .data = "a", .instructions = add(1) + copy(4, 1), .addresses = integer(0)}), D, "where nothing is yet", 16},
-        {"a copy from before the segment", one({.size = 5, .data = "a", .instructions = add(1) + copy(4, 1), .addresses = integer(2)}), D, "before the segment", 16},
-        {"a near address past 64 bits", one({.size = 8, .instructions = copy(4, 0) + copy(4, 2), .addresses = integer(1) + integer(UINT64_MAX), .source = {{8, 0}}}), D, "passes 64 bits", 27},
-        {"an adler32 wrong without a source", one({.size = 1, .data = "a", .instructions = add(1), .adler32 = 1}), D, "window 1 of the target does not come out right", 0},
+        {"a copy from nothing", one({.size = 4, .instructions = copy(4, 0), .addresses = integer(0)}), D,
+         "a copy begins where nothing is yet", 14},
+        {"a copy from here",
+         one({.size = 5, .data = "a", .instructions = add(1) + copy(4, 1), .addresses = integer(0)}), D,
+         "where nothing is yet", 16},
+        {"a copy from before the segment",
+         one({.size = 5, .data = "a", .instructions = add(1) + copy(4, 1), .addresses = integer(2)}), D,
+         "before the segment", 16},
+        {"a near address past 64 bits",
+         one({.size = 8,
+              .instructions = copy(4, 0) + copy(4, 2),
+              .addresses = integer(1) + integer(UINT64_MAX),
+              .source = {{8, 0}}}),
+         D, "passes 64 bits", 27},
+        {"an adler32 wrong without a source", one({.size = 1, .data = "a", .instructions = add(1), .adler32 = 1}), D,
+         "window 1 of the target does not come out right", 0},
     };
 }
 
@@ -186,7 +278,12 @@ INSTANTIATE_TEST_SUITE_P(Rules, VcdiffRefuses, testing::ValuesIn(damaged()), mak
 TEST(Vcdiff, AWrongSourceShowsInItsWindow) {
     const std::string first = harbour.substr(0, 20), second = harbour.substr(20, 20);
     const auto window = [](const std::string& text, std::uint64_t at) {
-        return Window{.size = 20, .instructions = copy(20, 0), .addresses = integer(0), .source = {{20, at}}, .adler32 = adler(text)}.text();
+        return Window{.size = 20,
+                      .instructions = copy(20, 0),
+                      .addresses = integer(0),
+                      .source = {{20, at}},
+                      .adler32 = adler(text)}
+            .text();
     };
     const Bytes patch = makers::bytes(vcdiff_header() + window(first, 0) + window(second, 20));
     std::string other = harbour;
@@ -227,17 +324,20 @@ TEST(Vcdiff, SectionsInLzmaStreamsThatLiveThroughTheFile) {
         w.adler32 = adler(text);
         return w.text();
     };
-    const auto codes = [&](const std::string& text) { return instructions.feed(add(static_cast<unsigned>(text.size()))); };
+    const auto codes = [&](const std::string& text) {
+        return instructions.feed(add(static_cast<unsigned>(text.size())));
+    };
     const std::string head = vcdiff_header(1, "\2");
-    const std::string first = window(a, data.feed(a), codes(a)), plain = Window{.size = 2, .data = "ok", .instructions = add(2)}.text();
+    const std::string first = window(a, data.feed(a), codes(a)),
+                      plain = Window{.size = 2, .data = "ok", .instructions = add(2)}.text();
     const std::string second = window(b, data.feed(b), codes(b));
     const Bytes patch = makers::bytes(head + first + plain + second);
     EXPECT_EQ(text_of(hotstitch::apply(patch, {})), a + "ok" + b);
     EXPECT_EQ(text_of(*reference::apply(patch, {}, 1 << 20)), a + "ok" + b);
     // The second window alone has no stream to go on from.
     Bytes made;
-    for (const std::string& broken :
-         {head + second, head + window(a, checked.feed(a, false, a.size() + 1), codes(a)), head + first.substr(0, 40)}) {
+    for (const std::string& broken : {head + second, head + window(a, checked.feed(a, false, a.size() + 1), codes(a)),
+                                      head + first.substr(0, 40)}) {
         EXPECT_EQ(reference::judge(makers::bytes(broken), {}, 1 << 20, made), reference::Outcome::refused);
         EXPECT_THROW(hotstitch::apply(makers::bytes(broken), {}), Error);
     }
@@ -246,7 +346,10 @@ TEST(Vcdiff, SectionsInLzmaStreamsThatLiveThroughTheFile) {
     const std::string zeros(1 << 20, '\0');
     for (const std::string& greedy : {huge.feed(a), bomb.feed(zeros)}) {
         try {
-            hotstitch::apply(makers::bytes(head + Window{.size = 500, .data = greedy, .instructions = add(500), .delta_flags = 1}.text()), {});
+            hotstitch::apply(
+                makers::bytes(head +
+                              Window{.size = 500, .data = greedy, .instructions = add(500), .delta_flags = 1}.text()),
+                {});
             FAIL() << "accepted";
         } catch (const Error& error) {
             EXPECT_EQ(error.code(), ErrorCode::limit) << error.what();
@@ -265,8 +368,10 @@ TEST(Vcdiff, SectionsInGroupedHuffmanCodes) {
         };
         const unsigned which = 1 + static_cast<unsigned>(makers::below(random, 3));
         const std::string codes = add(static_cast<unsigned>(text.size()));
-        Window window{.size = text.size(), .data = (which & 1) != 0 ? pack(text) : text,
-                      .instructions = (which & 2) != 0 ? pack(codes) : codes, .delta_flags = which};
+        Window window{.size = text.size(),
+                      .data = (which & 1) != 0 ? pack(text) : text,
+                      .instructions = (which & 2) != 0 ? pack(codes) : codes,
+                      .delta_flags = which};
         window.adler32 = adler(text);
         const Bytes patch = makers::bytes(vcdiff_header(1, "\1") + window.text());
         ASSERT_EQ(text_of(*reference::apply(patch, {}, 1 << 20)), text) << round;
@@ -301,7 +406,8 @@ TEST(Vcdiff, RandomRoundTripsInWindowsOfEverySize) {
 
 TEST(Vcdiff, LzmaIsUsedWhereItMakesThePatchSmaller) {
     std::string text;
-    for (int i = 0; text.size() < 200'000; ++i) text += fmt::format("Berth {}: ferry {} waits for the tide.\n", i, i * 7919 % 1000);
+    for (int i = 0; text.size() < 200'000; ++i)
+        text += fmt::format("Berth {}: ferry {} waits for the tide.\n", i, i * 7919 % 1000);
     CreateOptions options{.format = PatchFormat::vcdiff};
     options.vcdiff.window = 16 << 10;
     const Bytes small = hotstitch::create({}, bytes_of(text), options);
@@ -378,8 +484,10 @@ TEST(Vcdiff, AgreesWithTheReferenceOnDamagedPatches) {
             EXPECT_TRUE(made == wanted) << hex(patch);
         } catch (const Error& error) {
             EXPECT_NE(outcome, reference::Outcome::made) << error.what() << hex(patch);
-            EXPECT_EQ(error.code() == ErrorCode::limit, outcome == reference::Outcome::too_large) << error.what() << hex(patch);
-            EXPECT_EQ(error.code() == ErrorCode::wrong_source, outcome == reference::Outcome::wrong_source) << error.what() << hex(patch);
+            EXPECT_EQ(error.code() == ErrorCode::limit, outcome == reference::Outcome::too_large)
+                << error.what() << hex(patch);
+            EXPECT_EQ(error.code() == ErrorCode::wrong_source, outcome == reference::Outcome::wrong_source)
+                << error.what() << hex(patch);
         }
     }
     EXPECT_GT(seen[reference::Outcome::made], 300);

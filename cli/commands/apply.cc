@@ -181,8 +181,8 @@ private:
             for (const Stage& other : stages_)
                 if (&other != &stage) others.add(other.patch, *other.reader);
             others.add_beside(stage.patch, context_);
-            const Diagnosis diagnosis = diagnose(
-                *stage.reader, file, {options.checks, others.list(), context_.limits, context_.progress});
+            const Diagnosis diagnosis =
+                diagnose(*stage.reader, file, {options.checks, others.list(), context_.limits, context_.progress});
             stage.reading = diagnosis.reading;
             const bool usable = stage.reading && stage.reading->harmless() && !arguments_.as_is;
             if (!usable) {
@@ -191,8 +191,9 @@ private:
                     .in(error.field())
                     .wanted(error.wanted())
                     .found(error.found())
-                    .hint(stage.reading && stage.reading->harmless() ? "leave out --as-is: read so, the file is the right one"
-                                                                     : diagnosis.next);
+                    .hint(stage.reading && stage.reading->harmless()
+                              ? "leave out --as-is: read so, the file is the right one"
+                              : diagnosis.next);
             }
             const auto read = read_as(file, *stage.reading);
             target.clear();

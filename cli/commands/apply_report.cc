@@ -13,10 +13,10 @@ namespace {
 void state_what_was_checked(const Stage& stage, bool last, Report& report) {
     const ApplyReport& made = stage.made;
     const PatchFacts& facts = stage.reader->facts();
-    const std::string origin = traits_of(facts.format).has_checks                 ? "the patch's own checksums"
-                               : facts.checked_windows != 0                       ? "the checks of its windows"
-                               : stage.found                                      ? "its checks file"
-                                                                                  : "--expect";
+    const std::string origin = traits_of(facts.format).has_checks ? "the patch's own checksums"
+                               : facts.checked_windows != 0       ? "the checks of its windows"
+                               : stage.found                      ? "its checks file"
+                                                                  : "--expect";
     Json checked = Json::array();
     if (made.fit.answer == FitAnswer::fits) {
         checked.push_back("source");

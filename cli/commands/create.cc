@@ -125,9 +125,11 @@ Created create_in_fitting_format(const CreateArguments& arguments, const Context
 void state_patch(const Created& created, const CreateArguments& arguments, Report& report) {
     const PatchFacts& facts = created.report.facts;
     const bool vcdiff = facts.format == PatchFormat::vcdiff;
-    const bool has_checks = traits_of(facts.format).has_checks || (facts.windows != 0 && facts.checked_windows == facts.windows);
+    const bool has_checks =
+        traits_of(facts.format).has_checks || (facts.windows != 0 && facts.checked_windows == facts.windows);
     if (vcdiff)
-        report.fact("compression", "sections", facts.compressor.empty() ? "plain" : fmt::format("{}-compressed", facts.compressor),
+        report.fact("compression", "sections",
+                    facts.compressor.empty() ? "plain" : fmt::format("{}-compressed", facts.compressor),
                     facts.compressor.empty() ? Json(nullptr) : Json(facts.compressor));
     file_fact(report, "patch", created.path, {.size = facts.patch_size}, patch_text(facts));
     if (created.backup) report.fact("backup", "backup", shown(*created.backup), as_utf8(created.backup->string()));

@@ -25,12 +25,12 @@ void state_digests(Report& part, const InputFile& file, const Context& context) 
 }
 
 std::string window_text(const Window& window) {
-    std::string text = fmt::format("{}: {} at {}", window.number, counted(window.length, "byte", "bytes"),
-                                   offset_text(window.offset));
+    std::string text =
+        fmt::format("{}: {} at {}", window.number, counted(window.length, "byte", "bytes"), offset_text(window.offset));
     if (window.segment != Segment::none)
-        text += fmt::format(", from {} {} to {}", window.segment == Segment::source ? "source" : "target",
-                            offset_text(window.segment_offset),
-                            offset_text(window.segment_offset + window.segment_length));
+        text +=
+            fmt::format(", from {} {} to {}", window.segment == Segment::source ? "source" : "target",
+                        offset_text(window.segment_offset), offset_text(window.segment_offset + window.segment_length));
     text += fmt::format(", {} in the patch", counted(window.patch_length, "byte", "bytes"));
     return text + (window.adler32 ? fmt::format(", adler32 {}", window.adler32->hex()) : ", unchecked");
 }
@@ -152,8 +152,7 @@ void describe_patch(const InputFile& file, const std::string& source_name, const
     const auto patch = open_patch(file.bytes(), context.limits);
     const PatchFacts& facts = patch->facts();
     std::optional<InputFile> source;
-    if (!source_name.empty())
-        source = source_for(open_or_unpack(source_name, context), *patch, {}, context, part);
+    if (!source_name.empty()) source = source_for(open_or_unpack(source_name, context), *patch, {}, context, part);
     const PatchSummary summary = summarise(*patch, source ? std::optional(source->size()) : std::nullopt, 64);
     part.detail("format", traits_of(facts.format).name);
     part.detail("records", facts.records);
@@ -202,12 +201,14 @@ void state_members(const InputFile& file, const std::string& name, const Context
         const ArchiveMember& member = members[i];
         const std::string_view what = member.encrypted ? "encrypted" : recognise_file(member.head).title;
         part.fact("holds", "holds",
-                  fmt::format("{}  ({})", member.name.empty() ? "the compressed file" : escaped(member.name), what), list);
+                  fmt::format("{}  ({})", member.name.empty() ? "the compressed file" : escaped(member.name), what),
+                  list);
     }
     if (members.size() > members_shown)
         part.fact("holds", "holds", fmt::format("and {} more", grouped(members.size() - members_shown)), list);
     if (!members.empty() && !members.front().name.empty())
-        part.next(fmt::format("to describe a file inside, name it: {}:{}", escaped(name), escaped(members.front().name)));
+        part.next(
+            fmt::format("to describe a file inside, name it: {}:{}", escaped(name), escaped(members.front().name)));
 } catch (const Error& error) {
     if (error.code() == ErrorCode::cancelled) throw;
     part.warn(escaped(error.what()));

@@ -5,6 +5,7 @@
 #include <unistd.h>
 
 #include <algorithm>
+#include <cmath>
 #include <cstdio>
 
 #include "render/quantities.h"
@@ -64,7 +65,7 @@ void ProgressLine::draw(const ProgressState& state, Clock::time_point now) {
     if (seconds > 0.2 && state.done != 0) {
         const double rate = done / seconds;
         line += fmt::format("  {}/s", short_size(rate));
-        if (state.total > state.done) line += fmt::format(", {:.0f} s left", (total - done) / rate);
+        if (state.total > state.done) line += fmt::format(", {:.0f} s left", std::ceil((total - done) / rate));
     }
     fmt::print(stderr, "\r\x1b[K{}", line);
     std::fflush(stderr);

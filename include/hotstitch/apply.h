@@ -36,8 +36,8 @@ struct ApplyReport {
 
 /// Writes the target into `target`. Nothing is written before the patch is read through and the source
 /// checked; but where only the windows of the target carry checks, each is checked as it is made, so what `target` then
-/// holds is void when this throws. Throws Error(not_this_format, damaged, truncated, unsupported, limit) about the patch,
-/// Error(wrong_source), Error(wrong_target), Error(io), Error(cancelled).
+/// holds is void when this throws. Throws Error(not_this_format, damaged, truncated, unsupported, limit) about the
+/// patch, Error(wrong_source), Error(wrong_target), Error(io), Error(cancelled).
 HOTSTITCH_EXPORT ApplyReport apply(const ByteSource& patch, const ByteSource& source, ByteSink& target,
                                    const ApplyOptions& options = {});
 

@@ -61,8 +61,8 @@ struct OtherPatch {
 };
 
 struct DiagnoseOptions {
-    Checks checks{};                    ///< from beside the patch; those in it are known
-    std::vector<OtherPatch> others{};   ///< those without checksums are applied into nothing to see what they make
+    Checks checks{};                   ///< from beside the patch; those in it are known
+    std::vector<OtherPatch> others{};  ///< those without checksums are applied into nothing to see what they make
     Limits limits{};
     Progress progress{};
 };

@@ -38,8 +38,8 @@ struct Fit {
 inline constexpr std::uint64_t far_past_end = 64 << 10;
 
 /// `wanted`: checks from beside the patch; those in it are known. Reads the source once when there is
-/// anything to check, otherwise only where the patch writes. Where only the windows of the target carry checks, they are
-/// made, into nothing, up to the first that is wrong. Throws Error(io), Error(cancelled), and about what only shows
+/// anything to check, otherwise only where the patch writes. Where only the windows of the target carry checks, they
+/// are made, into nothing, up to the first that is wrong. Throws Error(io), Error(cancelled), and about what only shows
 /// when windows are made, Error(damaged, truncated, limit).
 HOTSTITCH_EXPORT Fit fit(const PatchReader& patch, const ByteSource& source, const Checks& wanted,
                          const Progress& progress = {});

@@ -16,15 +16,15 @@ enum class PatchFormat { ips, ips32, ups, bps, vcdiff };
 /// One row of the format table.
 struct FormatTraits {
     PatchFormat id;
-    std::string_view name;       ///< as in --format: "ips"
-    std::string_view title;      ///< for people: "IPS"
-    std::string_view extension;  ///< with its dot: ".ips"
+    std::string_view name;                         ///< as in --format: "ips"
+    std::string_view title;                        ///< for people: "IPS"
+    std::string_view extension;                    ///< with its dot: ".ips"
     std::string_view other_name, other_extension;  ///< understood too; empty where there is none
-    std::string_view magic;      ///< the bytes a patch starts with
-    bool has_checks;             ///< carries checksums of source and target
-    bool reversible;             ///< a patch also makes the source of the target
-    bool has_metadata;           ///< has a place for text of the maker's own
-    bool by_extension;           ///< chosen by the extension of the output when no format is named
+    std::string_view magic;                        ///< the bytes a patch starts with
+    bool has_checks;                               ///< carries checksums of source and target
+    bool reversible;                               ///< a patch also makes the source of the target
+    bool has_metadata;                             ///< has a place for text of the maker's own
+    bool by_extension;                             ///< chosen by the extension of the output when no format is named
 };
 
 /// All formats, in the order of docs/formats/.

@@ -10,7 +10,7 @@
 
 namespace hotstitch {
 
-enum class Phase { reading, checking_source, comparing, writing, checking_result, flushing };
+enum class Phase { reading, checking_source, comparing, writing, checking_result, flushing, indexing };
 
 /// For people: "checking the source", "writing", …
 HOTSTITCH_EXPORT std::string_view name_of(Phase phase) noexcept;

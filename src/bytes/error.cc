@@ -29,6 +29,7 @@ std::string_view name_of(Phase phase) noexcept {
         case Phase::writing: return "writing";
         case Phase::checking_result: return "checking the result";
         case Phase::flushing: return "flushing to the disk";
+        case Phase::indexing: return "reading the source";
     }
     return "working";
 }

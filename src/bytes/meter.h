@@ -21,6 +21,8 @@ public:
         if (done_ >= next_) ask();
     }
     void finish() { ask(); }
+    /// For work of another phase on the way.
+    const Progress& progress() const noexcept { return progress_; }
 
 private:
     void ask() {

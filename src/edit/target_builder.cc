@@ -160,9 +160,10 @@ Flow TargetBuilder::end(const Window& window) {
 }
 
 Error wrong_window(const Window& window, Adler32 found) {
-    Error error(window.source_read ? ErrorCode::wrong_source : ErrorCode::damaged,
-                fmt::format("{}window {} of the target does not come out right",
-                            window.source_read ? "this is not the source the patch was made for: " : "", window.number));
+    Error error(
+        window.source_read ? ErrorCode::wrong_source : ErrorCode::damaged,
+        fmt::format("{}window {} of the target does not come out right",
+                    window.source_read ? "this is not the source the patch was made for: " : "", window.number));
     return std::move(error)
         .at(window.offset)
         .in(fmt::format("adler32 of window {}", window.number))

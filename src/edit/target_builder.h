@@ -23,8 +23,8 @@ public:
     /// than was promised; Error(io), Error(cancelled).
     Flow put(const Edit& edit) override;
 
-    /// Keeps the window in memory; at its end compares it with its check. Throws Error(wrong_source) when it is wrong and
-    /// the patch has read the source by then, else Error(damaged).
+    /// Keeps the window in memory; at its end compares it with its check. Throws Error(wrong_source) when it is wrong
+    /// and the patch has read the source by then, else Error(damaged).
     Flow begin(const Window& window) override;
     Flow end(const Window& window) override;
 
@@ -54,8 +54,8 @@ private:
 
     const ByteSource& source_;
     ByteSink& target_;
-    std::uint64_t size_;         ///< promised
-    std::uint64_t made_ = 0;     ///< edits taken so far
+    std::uint64_t size_;      ///< promised
+    std::uint64_t made_ = 0;  ///< edits taken so far
     /// buffer_[0] is the target's byte base_; up to handed_over_ the buffer is with the sink already, and kept only
     /// for copies from a window.
     std::uint64_t base_ = 0;
@@ -69,7 +69,7 @@ private:
     std::vector<Hole> holes_;
     bool in_window_ = false, checked_window_ = false, tolerant_ = false;
     std::uint64_t window_begin_ = 0, window_length_ = 0;
-    Adler32 adler_{};          ///< of the window's bytes up to adlered_
+    Adler32 adler_{};  ///< of the window's bytes up to adlered_
     std::size_t adlered_ = 0;
     WindowResults results_;
     Meter meter_;

@@ -55,7 +55,8 @@ public:
         } else {
             look_at_content();
             if (facts_.source_was_packed)
-                reason("unpacked-source", "the patch was made from the unpacked content of a packed file, by its header");
+                reason("unpacked-source",
+                       "the patch was made from the unpacked content of a packed file, by its header");
             if (facts_.format == PatchFormat::vcdiff && source_.empty())
                 look_at_windows();
             else if (result_.reasons.empty() || source_.size)
@@ -141,7 +142,8 @@ private:
         if (file_.size() < facts_.source_reach) {
             reason("too-short", fmt::format("the patch reads the source up to byte {}, and the file has {}",
                                             facts_.source_reach, file_.size()));
-            result_.next = "the file was cut short, or it is another game or revision; look for the one the author names";
+            result_.next =
+                "the file was cut short, or it is another game or revision; look for the one the author names";
             return;
         }
         if (facts_.checked_windows == 0) {
@@ -150,21 +152,25 @@ private:
             return;
         }
         const WindowResults results = check_windows(patch_, MemorySource(file_), true, progress_);
-        if (results.wrong == 0) return reason("other-content", "every window comes out right, and still a checksum is wrong");
+        if (results.wrong == 0)
+            return reason("other-content", "every window comes out right, and still a checksum is wrong");
         const Window& first = *results.first_wrong;
-        const std::string where = fmt::format("{} of {} windows come out right; the first wrong one is window {}, from byte "
-                                              "{} of the target on",
-                                              results.right, results.right + results.wrong, first.number, first.offset);
+        const std::string where = fmt::format(
+            "{} of {} windows come out right; the first wrong one is window {}, from byte "
+            "{} of the target on",
+            results.right, results.right + results.wrong, first.number, first.offset);
         if (results.right == 0 && results.wrong == 1)
-            reason("no-window-right", "what the patch makes, in one window, does not come out right: another revision or "
-                                      "game, or a copy that was changed or converted");
+            reason("no-window-right",
+                   "what the patch makes, in one window, does not come out right: another revision or "
+                   "game, or a copy that was changed or converted");
         else if (results.right == 0)
             reason("no-window-right", fmt::format("none of {} windows comes out right: another game, or its content is "
                                                   "shifted or converted",
                                                   results.wrong));
         else if (results.right + 1 == first.number)
             reason("right-to-a-point",
-                   fmt::format("{}: up to there the file is the right one, so another revision, or a changed copy", where));
+                   fmt::format("{}: up to there the file is the right one, so another revision, or a changed copy",
+                               where));
         else
             reason("some-windows-right", fmt::format("{}: another revision, or a copy that was changed", where));
     }

@@ -116,8 +116,8 @@ Fit fit_by_sums(const PatchReader& patch, const ByteSource& source, const Checks
     result.source = digest(source, choice, progress, Phase::checking_source);
     result.mismatches = mismatches_of(facts.source, wanted.source, result.source);
     if (facts.source_reach > source.size())
-        result.mismatches.push_back({"reach", fmt::format("at least {} bytes", facts.source_reach),
-                                     fmt::format("{} bytes", source.size())});
+        result.mismatches.push_back(
+            {"reach", fmt::format("at least {} bytes", facts.source_reach), fmt::format("{} bytes", source.size())});
     bool is_target = !target.empty() && size_fits(target) && compare(target, result.source).empty();
     if (facts.format == PatchFormat::vcdiff) {
         // Of the target, the patch itself states the size and what the windows' checks say.

@@ -37,8 +37,11 @@ public:
           window_(options.window),
           in_source_(source, options.memory / 2),
           in_target_(target, options.memory / 2) {
-        for (std::uint64_t at = 0; at + WindowIndex::window <= source.size(); at += in_source_.step())
+        Meter indexing(meter.progress(), Phase::indexing, source.size());
+        for (std::uint64_t at = 0; at + WindowIndex::window <= source.size(); at += in_source_.step()) {
             in_source_.add(at);
+            indexing.advance_to(at);
+        }
     }
 
     Flow run() {

@@ -126,7 +126,8 @@ ApplyReport apply_checked(ByteView patch, const ByteSource& source, ByteSink& ta
     const bool tolerant = options.allow_source || options.allow_target;
     // A few bytes that grow to a gibibyte are made into nothing first: that costs little beside writing them, and a
     // patch that means harm then costs the disk nothing.
-    if (!copies && !tolerant && grows_much(size, source.size() + patch.size())) refuse_wrong_windows(*reader, source, options);
+    if (!copies && !tolerant && grows_much(size, source.size() + patch.size()))
+        refuse_wrong_windows(*reader, source, options);
     target.reserve(size);
     const Digests wanted =
         report.fit.reversed ? joined(facts.source, options.checks.source) : joined(facts.target, options.checks.target);

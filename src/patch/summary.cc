@@ -50,7 +50,8 @@ private:
 
 PatchSummary summarise(const PatchReader& patch, std::optional<std::uint64_t> source_size, std::size_t most_ranges) {
     const PatchFacts& facts = patch.facts();
-    const std::uint64_t assumed = facts.source.size.value_or(std::max({facts.reach, facts.cut.value_or(0), facts.source_reach}));
+    const std::uint64_t assumed =
+        facts.source.size.value_or(std::max({facts.reach, facts.cut.value_or(0), facts.source_reach}));
     const std::uint64_t size = source_size.value_or(assumed);
     PatchSummary summary;
     summary.target_size = patch.target_size(size);

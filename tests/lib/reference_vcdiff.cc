@@ -259,7 +259,9 @@ Patch parse(ByteView bytes, bool nested, std::uint64_t largest = most_window) {
             const Bytes table = build(inner, as_bytes(default_table()));
             for (unsigned i = 0; i < 256; ++i)
                 for (unsigned half = 0; half < 2; ++half) {
-                    const auto at = [&](unsigned part) { return std::to_integer<unsigned>(table[part * 512 + half * 256 + i]); };
+                    const auto at = [&](unsigned part) {
+                        return std::to_integer<unsigned>(table[part * 512 + half * 256 + i]);
+                    };
                     patch.table[i][half] = {at(0), at(1), at(2)};
                 }
         } catch (const std::exception&) {
@@ -340,7 +342,8 @@ void run_window(const Patch& patch, const Window& w, std::array<In, 3> in, ByteV
                 }
                 need(address < here);
                 if (!near.empty()) near[turn++ % near.size()] = static_cast<std::uint64_t>(address);
-                if (!same.empty()) same[static_cast<std::uint64_t>(address) % same.size()] = static_cast<std::uint64_t>(address);
+                if (!same.empty())
+                    same[static_cast<std::uint64_t>(address) % same.size()] = static_cast<std::uint64_t>(address);
                 for (std::uint64_t i = 0; i < size; ++i)
                     target.push_back(byte_at(static_cast<std::uint64_t>(address) + i));
             }

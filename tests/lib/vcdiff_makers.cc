@@ -155,7 +155,8 @@ std::string huffman_section(Random& random, std::string_view bytes, unsigned gro
         for (unsigned s = 0; s < 256; ++s)
             if (g == 0 || lengths[g - 1][s] != 0) values.push_back(lengths[g][s]);
     }
-    const auto symbols = move_to_front(values, {0, 4, 5, 6, 7, 8, 9, 10, 3, 11, 2, 12, 13, 1, 14, 15, 16, 17, 18, 19, 20});
+    const auto symbols =
+        move_to_front(values, {0, 4, 5, 6, 7, 8, 9, 10, 3, 11, 2, 12, 13, 1, 14, 15, 16, 17, 18, 19, 20});
     const Lengths length_code = lengths_of_symbols(symbols, 22);
 
     BitsOut out;

@@ -39,8 +39,8 @@ Error compressor_unsupported(unsigned id, std::uint64_t at) {
         .hint("ask the patch's author for one without secondary compression, or with LZMA");
 }
 
-/// What one section may unpack to: no instruction needs more bytes of it for each byte it makes; the rest is room for odd
-/// encoders.
+/// What one section may unpack to: no instruction needs more bytes of it for each byte it makes; the rest is room for
+/// odd encoders.
 std::uint64_t unpacked_budget(std::uint64_t window, std::uint64_t packed) {
     return 4096 + 16 * window + 64 * packed;
 }

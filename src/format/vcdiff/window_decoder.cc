@@ -61,7 +61,8 @@ Flow WindowDecoder::copy(std::uint64_t length, std::size_t mode) {
     made_ += length;
     if (address < segment && length != 0) {
         const std::uint64_t part = std::min(length, segment - address), from = window_.segment_offset + address;
-        const Edit edit = window_.segment == Segment::source ? Edit::copy_source(from, part) : Edit::copy_target(from, part);
+        const Edit edit =
+            window_.segment == Segment::source ? Edit::copy_source(from, part) : Edit::copy_target(from, part);
         if (sink_.put(edit) == Flow::stop) return Flow::stop;
         // What runs on over the segment's end goes on with the window's own first byte.
         address = segment, length -= part;

@@ -19,10 +19,10 @@ namespace hotstitch::vcdiff {
 namespace {
 
 constexpr unsigned most_groups = 8, symbols = 256, sector_unit = 5;
-constexpr unsigned run_digits = 2;        ///< symbols 0 and 1 of a move-to-front code count repeats
-constexpr unsigned length_symbols = 22;   ///< run digits and 20 positions of the list
-constexpr unsigned least_lengths = 7;     ///< lengths of the length code that are always told
-constexpr std::array<std::uint8_t, 21> first_lengths{0, 4,  5,  6,  7,  8,  9,  10, 3,  11, 2,
+constexpr unsigned run_digits = 2;       ///< symbols 0 and 1 of a move-to-front code count repeats
+constexpr unsigned length_symbols = 22;  ///< run digits and 20 positions of the list
+constexpr unsigned least_lengths = 7;    ///< lengths of the length code that are always told
+constexpr std::array<std::uint8_t, 21> first_lengths{0,  4,  5, 6,  7,  8,  9,  10, 3,  11, 2,
                                                      12, 13, 1, 14, 15, 16, 17, 18, 19, 20};
 
 [[noreturn]] void damaged(const char* what, std::uint64_t at) {
@@ -158,7 +158,8 @@ public:
     void decode(unsigned, ByteView packed, std::uint64_t size, Bytes& out) override {
         Bits bits(packed);
         const unsigned groups = bits.number(3) + 1;
-        const std::uint64_t sector = groups == 1 ? std::max<std::uint64_t>(size, 1) : (bits.number(5) + 1) * sector_unit;
+        const std::uint64_t sector =
+            groups == 1 ? std::max<std::uint64_t>(size, 1) : (bits.number(5) + 1) * sector_unit;
         const std::vector<Code> codes = read_codes(bits, groups);
         const std::vector<std::uint8_t> selectors = read_selectors(bits, groups, (size + sector - 1) / sector);
         for (std::uint64_t done = 0; done < size; ++done) {

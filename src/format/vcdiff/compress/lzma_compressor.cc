@@ -56,8 +56,9 @@ struct SectionCompressor::Stream {
 };
 
 SectionCompressor::SectionCompressor(std::uint64_t target_size)
-    : dictionary_(static_cast<std::uint32_t>(
-          std::bit_ceil(std::clamp(target_size, smallest_dictionary, largest_dictionary)))) {}
+    : dictionary_(
+          static_cast<std::uint32_t>(std::bit_ceil(std::clamp(target_size, smallest_dictionary, largest_dictionary)))) {
+}
 
 SectionCompressor::~SectionCompressor() = default;
 

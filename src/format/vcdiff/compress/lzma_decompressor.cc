@@ -42,7 +42,8 @@ public:
             if (room != 0) out.resize(out.size() - room + made);
             check(result, packed);
             const bool stuck = made == 0 && stream_.avail_in == had_in;
-            if (stuck && (out.size() - before != size || stream_.avail_in != 0)) damaged("are cut short or damaged", packed);
+            if (stuck && (out.size() - before != size || stream_.avail_in != 0))
+                damaged("are cut short or damaged", packed);
             if (stuck) return;
         }
         if (out.size() - before != size) damaged("unpack to less than their size", packed);
