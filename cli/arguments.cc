@@ -141,6 +141,11 @@ void declare(CLI::App& app, CreateArguments& create, Common& common) {
     command.add_option("TARGET", create.target, "The modified file")->required();
     add_output(command, create.output, "beside the target");
     add_format(command, create.format);
+    const std::map<std::string, Effort> efforts{
+        {"quick", Effort::quick}, {"normal", Effort::normal}, {"best", Effort::best}};
+    command.add_option("--effort", create.effort, "quick, normal or best: time against the patch's size")
+        ->type_name("DEPTH")
+        ->transform(CLI::CheckedTransformer(efforts).description(""));
     command.add_option("--metadata", create.metadata, "Keep this file's content in the patch (bps, vcdiff)")
         ->type_name("FILE");
     command.add_flag("--checks", create.checks,

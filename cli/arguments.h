@@ -9,7 +9,7 @@
 
 #include "hotstitch/digest.h"
 #include "hotstitch/patch_format.h"
-#include "hotstitch/patch_writer.h"
+#include "hotstitch/create.h"
 
 namespace hotstitch::cli {
 
@@ -56,6 +56,7 @@ struct CreateArguments {
     std::optional<PatchFormat> format;
     bool checks = false;
     std::string metadata;  ///< a file
+    Effort effort = Effort::normal;
     bool names = false;    ///< base names of source and target in a VCDIFF patch
     VcdiffOptions vcdiff;
 };

@@ -4,7 +4,7 @@
 # bench.sh WORD runs only the rows of whole files whose name holds the word, for example "1 GiB".
 set -euo pipefail
 cd "$(dirname "$0")/.."
-scripts/setup.sh >/dev/null
+scripts/setup.sh libdivsufsort-dev >/dev/null
 scripts/build.sh bench
 PATH=$PWD/build/bench:$PWD/build/bench/bench:$PATH
 folder=build/bench-files

@@ -3,7 +3,7 @@
 # Anonymous memory: peak, sampled from /proc. Fails when one is not refused.
 set -euo pipefail
 cd "$(dirname "$0")/.."
-scripts/setup.sh >/dev/null
+scripts/setup.sh libdivsufsort-dev >/dev/null
 scripts/build.sh bench
 PATH=$PWD/build/bench:$PWD/build/bench/bench:$PATH
 folder=build/hostile

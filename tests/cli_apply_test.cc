@@ -287,6 +287,16 @@ TEST_F(CliApply, VcdiffDoesWhatTheOtherFormatsDo) {
     EXPECT_EQ(refused.json()["reasons"][0]["code"], "no-window-right") << refused.out;
     EXPECT_FALSE(fs::exists(folder / "x.sfc"));
     EXPECT_EQ(run({"apply", "other.sfc", "mods/Night Tides.xdelta", "-o", "x.sfc", "--allow", "source"}).code, 0);
+    // Without the source, the windows' checks say whether a file is the target.
+    for (const auto& [name, answer] : {std::pair{"Night Tides.sfc", "is-the-target"}, {"other.sfc", "is-not-the-target"}}) {
+        folder.put("Night Tides.sfc", target);
+        EXPECT_EQ(run({"verify", "mods/Night Tides.xdelta", "--target", name, "--json"}).json()["answer"], answer);
+    }
+    // A source that --expect finds right and a window that comes out wrong: then it is the patch.
+    const ToolResult blamed = run({"apply", "other.sfc", "mods/Night Tides.xdelta", "-o", "x.sfc", "--expect",
+                                   "crc32:" + hotstitch::crc32(demo::kelp_harbour(0)).hex()});
+    EXPECT_EQ(blamed.code, 3);
+    EXPECT_NE(blamed.err.find("the source is right, so the patch"), std::string::npos) << blamed.err;
     // Already patched is told by size and windows; with -o it is made again.
     folder.put("patched.sfc", target);
     EXPECT_EQ(run({"apply", "patched.sfc", "mods/Night Tides.xdelta", "--json"}).json()["answer"], "already-patched");

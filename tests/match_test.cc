@@ -30,9 +30,10 @@ TEST(Match, EditsMakeTheTarget) {
             target.insert(target.begin() + static_cast<std::ptrdiff_t>(makers::below(random, target.size() + 1)),
                           source.begin(),
                           source.begin() + static_cast<std::ptrdiff_t>(makers::below(random, source.size())));
+        const Effort effort = round % 3 == 0 ? Effort::quick : round % 3 == 1 ? Effort::normal : Effort::best;
         for (const bool anywhere : {false, true})
             for (const std::uint64_t memory : {1U << 20, 1U << 13})  // the second thins the index out
-                ASSERT_TRUE(rebuilt(source, target, {anywhere, memory}) == target) << round;
+                ASSERT_TRUE(rebuilt(source, target, {.anywhere = anywhere, .effort = effort, .memory = memory}) == target) << round;
     }
 }
 

@@ -55,8 +55,12 @@ public:
     }
 
     Created in_format(PatchFormat format) {
-        const CreateOptions options{format, metadata_ ? metadata_->bytes() : bytes_of(names_), arguments_.vcdiff,
-                                    context_.limits, context_.progress};
+        const CreateOptions options{.format = format,
+                                    .effort = arguments_.effort,
+                                    .metadata = metadata_ ? metadata_->bytes() : bytes_of(names_),
+                                    .vcdiff = arguments_.vcdiff,
+                                    .limits = context_.limits,
+                                    .progress = context_.progress};
         if (arguments_.output.path == "-") {
             ScratchFile scratch;
             Created created{create(source_, target_, scratch, options), "-", {}, {}};

@@ -99,9 +99,17 @@ void verify_result(const PatchReader& patch, const InputFile& source, const Inpu
     report.next("the source may be another one than the target was made from, or the target was changed afterwards");
 }
 
-/// Without a source, only checksums from beside the patch can tell.
-void verify_by_checks(const InputFile& target, const Digests& wanted, const Context& context, Report& report) {
-    if (wanted.empty()) {
+bool has_sums(const Digests& digests) {
+    return digests.crc32 || digests.md5 || digests.sha1 || digests.sha256;
+}
+
+/// Without a source, only checks can tell: the patch's own, those beside it, or those of its windows.
+void verify_by_checks(const PatchReader& patch, const InputFile& target, const Checks& checks, const Context& context,
+                      Report& report) {
+    const PatchFacts& facts = patch.facts();
+    const Digests wanted = joined(facts.target, checks.target);
+    const bool by_windows = !has_sums(wanted) && facts.windows != 0 && facts.checked_windows == facts.windows;
+    if (!has_sums(wanted) && !by_windows) {
         report.conclude(Mood::unsure, "cannot-be-known",
                         fmt::format("{}: cannot be known without the source.", shown(target.path())), ExitCode::no);
         report.next("name the source too: hotstitch verify PATCH SOURCE --target FILE");
@@ -109,13 +117,15 @@ void verify_by_checks(const InputFile& target, const Digests& wanted, const Cont
     }
     const auto mismatches = compare(wanted, digest(target, choice_for(wanted), context.progress));
     mismatch_facts(report, mismatches);
-    if (mismatches.empty())
+    const bool same = mismatches.empty() &&
+                      (!by_windows || fit(patch, target, {}, context.progress).answer == FitAnswer::already_patched);
+    const std::string_view by = by_windows ? "by the checks of its windows" : "by its checksums";
+    if (same)
         report.conclude(Mood::good, "is-the-target",
-                        fmt::format("{} is what the patch makes, by its checks file.", shown(target.path())),
-                        ExitCode::yes);
+                        fmt::format("{} is what the patch makes, {}.", shown(target.path()), by), ExitCode::yes);
     else
         report.conclude(Mood::bad, "is-not-the-target",
-                        fmt::format("{} is not what the patch makes.", shown(target.path())), ExitCode::no);
+                        fmt::format("{} is not what the patch makes, {}.", shown(target.path()), by), ExitCode::no);
 }
 
 /// A file to look at: named, or found in a named folder.
@@ -256,7 +266,7 @@ void run(const VerifyArguments& arguments, const Context& context, Report& repor
 
     if (!arguments.target.empty()) {
         const InputFile target = open_input(arguments.target, context);
-        if (arguments.sources.empty()) return verify_by_checks(target, checks.target, context, report);
+        if (arguments.sources.empty()) return verify_by_checks(*patch, target, checks, context, report);
         return verify_result(*patch, open_input(arguments.sources.front(), context), target, context, report);
     }
     OtherPatches others;

@@ -12,8 +12,16 @@
 
 namespace hotstitch {
 
+/// How much work goes into finding matches, by what it gives.
+enum class Effort {
+    quick,   ///< for trying a mod out again and again
+    normal,  ///< small patches in little time
+    best,    ///< smaller still, for publishing
+};
+
 struct CreateOptions {
     PatchFormat format = PatchFormat::bps;
+    Effort effort = Effort::normal;
     /// BPS and VCDIFF: kept in the patch as it is.
     ByteView metadata{};
     VcdiffOptions vcdiff{};

@@ -1,14 +1,19 @@
 // SPDX-License-Identifier: MIT
-// Copies from anywhere: greedy, one step of looking ahead, near-linear.
+// Copies from anywhere, chosen by what they cost in the format being written.
 //
-// At each place of the target three things are tried: a run of one byte; going on at the distance between
-// source and target that the last copy had, which needs no index and finds again what a small edit
-// interrupted; and the windows of the source, and of the target's literal parts, that begin with the same
-// eight bytes. (What was copied from the source needs no index of its own: the source's finds it.) A match
-// grows backwards into the literal before it. Chains are followed a few links only and a long match is
-// skipped over, so equal blocks and short periods stay linear.
+// The target is parsed block by block. Each place of a block is a node that knows the cheapest way found to get there
+// and, for that way, where the last copies ended, because a short move from there is cheap to write. From each node on,
+// these are tried: one literal byte; going on at the distance between source and target that the last copy had, and at
+// a few distances before it, which needs no index and finds again what a small edit interrupted; a run; and the places
+// of the source, and of the target so far, that begin with the same few bytes. A match that is long enough ends the
+// block at once: nothing is gained by looking inside it, and files that are mostly the same pass at the speed of a
+// comparison. (What was copied from the source by a long match needs no index of its own: the source's finds it.)
+//
+// Chains are followed a few links only, and the more places in a row had no match, the fewer are looked up, so equal
+// blocks, short periods and noise stay linear.
 // Tested by tests/match_test.cc.
 #include <algorithm>
+#include <array>
 
 #include "match/match.h"
 #include "match/window_index.h"
@@ -16,102 +21,233 @@
 namespace hotstitch {
 namespace {
 
-constexpr int most_candidates = 16;
-constexpr std::uint64_t least_match = 8;    ///< a copy from a new place costs about six bytes
-constexpr std::uint64_t least_resumed = 4;  ///< one at the distance of the last about three
-constexpr std::uint64_t least_run = 16;
-constexpr std::uint64_t good_enough = 64;  ///< no looking ahead from here on
+/// What the depths differ in.
+struct Depth {
+    std::size_t window;         ///< bytes that a new place has to share
+    int links;                  ///< places looked at
+    std::uint64_t plenty;       ///< a match as long as this is taken at once
+    std::uint64_t covered;      ///< inside one as long as this, no new places are looked for
+    std::uint64_t every_length;  ///< up to this length, a match may also be cut short anywhere
+};
+
+constexpr Depth depth_of(Effort effort) {
+    switch (effort) {
+        case Effort::quick: return {8, 4, 48, 8, 0};
+        case Effort::best: return {5, 96, 1024, 64, 96};
+        case Effort::normal: break;
+    }
+    return {6, 20, 256, 20, 24};
+}
+
+constexpr std::uint64_t least_match = 3, least_run = 5;
+constexpr std::uint32_t block_nodes = 4096;
+
+struct State {
+    CopyState ends;
+    std::uint64_t shift = 0;  ///< source offset - target offset of the last copy from the source, modulo 2^64
+};
+
+struct Node {
+    Costs::Bits cost = UINT32_MAX;
+    std::uint32_t length = 0;  ///< of the edit that arrives here
+    EditKind kind = EditKind::literal;
+    std::uint64_t from = 0;
+    State state;
+};
 
 struct Match {
     EditKind kind = EditKind::copy_source;
     std::uint64_t from = 0, length = 0;
 };
 
-class AnywhereMatcher {
+class Parser {
 public:
-    AnywhereMatcher(ByteView source, ByteView target, const MatchOptions& options, EditSink& sink, Meter& meter)
+    Parser(ByteView source, ByteView target, const MatchOptions& options, EditSink& sink, Meter& meter)
         : source_(source),
           target_(target),
+          depth_(depth_of(options.effort)),
+          costs_(options.costs),
+          bps_(options.costs == CostModel::bps),
+          window_(options.window),
           sink_(sink),
           meter_(meter),
-          window_(options.window),
-          in_source_(source, options.memory / 2),
-          in_target_(target, options.memory / 2) {
+          in_source_(source, depth_.window, options.memory / 2),
+          in_target_(target, depth_.window, options.memory / 2),
+          nodes_(block_nodes + depth_.plenty + 1) {
         Meter indexing(meter.progress(), Phase::indexing, source.size());
-        for (std::uint64_t at = 0; at + WindowIndex::window <= source.size(); at += in_source_.step()) {
-            in_source_.add(at);
-            indexing.advance_to(at);
-        }
+        in_source_.add_all([&](std::uint64_t at) { indexing.advance_to(at); });
     }
 
     Flow run() {
-        while (at_ < target_.size()) {
-            Match best = best_at(at_);
-            if (best.length == 0) {
-                miss();
-                continue;
-            }
-            if (best.length < good_enough && at_ + 1 < target_.size()) {
-                const Match next = best_at(at_ + 1);
-                if (next.length > best.length + 1) {
-                    in_target_.add(at_++);
-                    best = next;
-                }
-            }
-            if (take(best) == Flow::stop) return Flow::stop;
-        }
+        while (at_ < target_.size())
+            if (parse_block() == Flow::stop) return Flow::stop;
         return tell_literal(target_.size());
     }
 
 private:
-    Match best_at(std::uint64_t at) const {
+    Flow parse_block() {
+        nodes_[0] = {.cost = 0, .length = 0, .kind = last_kind_, .from = 0, .state = state_};
+        frontier_ = 0;
+        for (std::uint32_t i = 0; i < block_nodes && at_ + i < target_.size(); ++i) {
+            long_match_ = {};
+            long_back_ = 0;
+            relax_literal(i);
+            look_at(i);
+            if (long_match_.length == 0) continue;
+            if (tell_nodes(i - long_back_) == Flow::stop) return Flow::stop;
+            return tell_copy(long_match_);
+        }
+        return tell_nodes(static_cast<std::uint32_t>(std::min<std::uint64_t>(block_nodes, target_.size() - at_)));
+    }
+
+    /// Tries everything from node i on.
+    void look_at(std::uint32_t i) {
+        const std::uint64_t at = at_ + i;
         const ByteView rest = target_.subspan(at);
-        Match best;
-        if (at + shift_ < source_.size()) {
-            const std::uint64_t same = common_prefix(source_.subspan(at + shift_), rest);
-            if (same >= least_resumed) best = {EditKind::copy_source, at + shift_, same};
-        }
-        if (best.length >= good_enough || rest.size() < WindowIndex::window) return best;
-        const auto offer = [&](EditKind kind, std::uint64_t from, std::uint64_t length, std::uint64_t least) {
-            // A new place has to be worth its address against going on at the old distance.
-            if (length >= least && length > best.length + (best.length != 0 ? 2 : 0)) best = {kind, from, length};
-        };
-        if (rest[0] == rest[1] && rest[0] == rest[7])
-            offer(EditKind::run, 0, 1 + common_prefix(rest, rest.subspan(1)), least_run);
-        if (best.kind == EditKind::run && best.length >= good_enough) return best;
-        in_source_.look_up(rest.data(), most_candidates, [&](std::uint64_t from) {
-            offer(EditKind::copy_source, from, common_prefix(source_.subspan(from), rest), least_match);
-        });
-        if (best.length < good_enough)
-            in_target_.look_up(rest.data(), most_candidates, [&](std::uint64_t from) {
-                if (window_ != 0 && from < at - at % window_) return;
-                offer(EditKind::copy_target, from, common_prefix(target_.subspan(from), rest), least_match);
+        const std::uint64_t covered_before = covered_;
+        try_shift(i, nodes_[i].state.shift);
+        for (const std::uint64_t shift : recent_shifts_)
+            if (shift != nodes_[i].state.shift) try_shift(i, shift);
+        if (long_match_.length != 0) return;
+        if (rest.size() > least_run && rest[0] == rest[1] && rest[1] == rest[2])
+            offer(i, {EditKind::run, at, 1 + common_prefix(rest, rest.subspan(1))}, 0);
+        if (long_match_.length == 0 && at >= covered_before && in_target_.has_window(at) && !is_skipped(at)) {
+            if (in_target_.has_window(at + 8)) in_source_.prefetch(rest.data() + 8);
+            found_ = false;
+            in_source_.look_up(rest.data(), depth_.links, [&](std::uint64_t from) {
+                offer_place(i, {EditKind::copy_source, from, 0}, source_);
+                return long_match_.length == 0;
             });
-        return best;
-    }
-
-    /// Where nothing matches for long, the steps grow; matches that begin between two steps grow backwards.
-    void miss() {
-        constexpr std::uint64_t patience = 2048, longest_step = 8;
-        const std::uint64_t step = std::min({1 + misses_++ / patience, longest_step, target_.size() - at_});
-        for (std::uint64_t i = 0; i < step; ++i) in_target_.add(at_ + i);
-        at_ += step;
-        meter_.advance(step);
-    }
-
-    Flow take(Match match) {
-        if (match.kind != EditKind::run) {
-            const ByteView from = match.kind == EditKind::copy_source ? source_ : target_;
-            while (at_ > told_ && match.from > 0 && from[match.from - 1] == target_[at_ - 1])
-                --at_, --match.from, ++match.length;
+            const std::uint64_t first = window_ == 0 ? 0 : at - at % window_;
+            if (long_match_.length == 0)
+                in_target_.look_up(rest.data(), depth_.links, [&](std::uint64_t from) {
+                    if (from >= first) offer_place(i, {EditKind::copy_target, from, 0}, target_);
+                    return long_match_.length == 0 && from >= first;
+                });
+            misses_ = found_ ? 0 : misses_ + 1;
         }
+        in_target_.add(at);
+    }
+
+    /// Where nothing has matched for long, fewer places are looked up.
+    bool is_skipped(std::uint64_t at) const {
+        constexpr std::uint64_t patience = 1024, longest_step = 8;
+        const std::uint64_t step = std::min(1 + misses_ / patience, longest_step);
+        return step != 1 && at % step != 0;
+    }
+
+    void try_shift(std::uint32_t i, std::uint64_t shift) {
+        const std::uint64_t from = at_ + i + shift;
+        if (from >= source_.size() || source_[from] != target_[at_ + i]) return;
+        const std::uint64_t same = common_prefix(source_.subspan(from), target_.subspan(at_ + i));
+        if (same >= least_match) offer(i, {EditKind::copy_source, from, same}, 0);
+    }
+
+    /// A place from the index: how long is the match, and how far back does it go.
+    void offer_place(std::uint32_t i, Match match, ByteView from) {
+        const std::uint64_t at = at_ + i;
+        match.length = common_prefix(from.subspan(match.from), target_.subspan(at));
+        std::uint32_t back = 0;
+        while (back < i && match.from > back && from[match.from - back - 1] == target_[at - back - 1]) ++back;
+        if (match.kind == EditKind::copy_target && window_ != 0)
+            back = std::min<std::uint32_t>(back, static_cast<std::uint32_t>(std::min(at % window_, match.from % window_)));
+        found_ = true;
+        offer(i, match, back);
+    }
+
+    /// A match that begins `back` bytes before node i.
+    void offer(std::uint32_t i, Match match, std::uint32_t back) {
+        match.length += back;
+        match.from -= match.kind == EditKind::run ? 0 : back;
+        if (match.length >= depth_.plenty) {
+            if (match.length > long_match_.length) long_match_ = match, long_back_ = back;
+            return;
+        }
+        const std::uint64_t end = at_ + i - back + match.length;
+        if (match.length - back >= depth_.covered) covered_ = std::max(covered_, end - depth_.window);
+        const std::uint64_t least = match.kind == EditKind::run ? least_run : least_match;
+        std::uint64_t length = match.length <= depth_.every_length ? std::max<std::uint64_t>(least, back + 1) : match.length;
+        for (; length <= match.length; ++length) relax_copy(i - back, {match.kind, match.from, length});
+    }
+
+    void relax_literal(std::uint32_t i) {
+        const Node& node = nodes_[i];
+        const bool goes_on = node.kind == EditKind::literal;
+        relax(i, i + 1, node.cost + costs_.literal() + (goes_on ? 0 : costs_.literal_begins()), EditKind::literal, 0,
+              node.state);
+    }
+
+    void relax_copy(std::uint32_t i, const Match& match) {
+        const Node& node = nodes_[i];
+        const std::uint64_t at = at_ + i;
+        Costs::Bits cost = 0;
+        switch (match.kind) {
+            case EditKind::run: cost = costs_.run(match.length); break;
+            case EditKind::copy_source:
+                cost = costs_.copy_source(node.state.ends, at, match.from, match.length);
+                break;
+            default: cost = costs_.copy_target(node.state.ends, at, match.from, match.length); break;
+        }
+        const auto end = i + static_cast<std::uint32_t>(match.length);
+        if (end <= frontier_ && node.cost + cost >= nodes_[end].cost) return;
+        relax(i, end, node.cost + cost, match.kind, match.from, after(node.state, at, match));
+    }
+
+    void relax(std::uint32_t i, std::uint32_t end, Costs::Bits cost, EditKind kind, std::uint64_t from, const State& state) {
+        while (frontier_ < end) nodes_[++frontier_].cost = UINT32_MAX;
+        if (cost < nodes_[end].cost) nodes_[end] = {cost, end - i, kind, from, state};
+    }
+
+    State after(State state, std::uint64_t at, const Match& match) const {
+        if (match.kind == EditKind::copy_target) {
+            state.ends.target_end = match.from + match.length;
+        } else if (match.kind == EditKind::copy_source) {
+            state.shift = match.from - at;
+            // In BPS a copy from the same place moves no cursor.
+            if (!bps_ || match.from != at) state.ends.source_end = match.from + match.length;
+        } else if (bps_ && match.kind == EditKind::run) {
+            state.ends.target_end = at + match.length - 1;
+        }
+        return state;
+    }
+
+    /// Tells the cheapest way to node `end`, and moves there.
+    Flow tell_nodes(std::uint32_t end) {
+        way_.clear();
+        for (std::uint32_t i = end; i != 0; i -= nodes_[i].length) way_.push_back(i);
+        const std::uint64_t begin = at_;
+        if (end != 0) state_ = nodes_[end].state, last_kind_ = nodes_[end].kind;
+        for (auto i = way_.rbegin(); i != way_.rend(); ++i) {
+            const Node& node = nodes_[*i];
+            at_ = begin + *i - node.length;
+            if (node.kind != EditKind::literal && tell({node.kind, node.from, node.length}) == Flow::stop) return Flow::stop;
+        }
+        at_ = begin + end;
+        meter_.advance_to(at_);
+        return Flow::go_on;
+    }
+
+    /// A match that no parsing could improve.
+    Flow tell_copy(const Match& match) {
+        state_ = after(state_, at_, match);
+        last_kind_ = match.kind;
+        if (match.kind == EditKind::copy_source) note_shift(match.from - at_);
+        if (tell(match) == Flow::stop) return Flow::stop;
+        at_ += match.length;
+        covered_ = misses_ = 0;
+        meter_.advance_to(at_);
+        return Flow::go_on;
+    }
+
+    void note_shift(std::uint64_t shift) {
+        if (std::find(recent_shifts_.begin(), recent_shifts_.end(), shift) != recent_shifts_.end()) return;
+        recent_shifts_[1 + next_shift_++ % (recent_shifts_.size() - 1)] = shift;
+    }
+
+    Flow tell(const Match& match) {
         if (tell_literal(at_) == Flow::stop) return Flow::stop;
-        if (match.kind == EditKind::copy_source) shift_ = match.from - at_;
-        const std::byte value = target_[at_];
-        told_ = at_ += match.length;
-        misses_ = 0;
-        meter_.advance(match.length);
-        if (match.kind == EditKind::run) return sink_.put(Edit::run(value, match.length));
+        told_ = at_ + match.length;
+        if (match.kind == EditKind::run) return sink_.put(Edit::run(target_[at_], match.length));
         return sink_.put(match.kind == EditKind::copy_source ? Edit::copy_source(match.from, match.length)
                                                              : Edit::copy_target(match.from, match.length));
     }
@@ -124,20 +260,33 @@ private:
     }
 
     ByteView source_, target_;
+    Depth depth_;
+    Costs costs_;
+    bool bps_;
+    std::uint64_t window_;  ///< how the target is cut, 0: not at all
     EditSink& sink_;
     Meter& meter_;
-    std::uint64_t window_;  ///< how the target is cut, 0: not at all
     WindowIndex in_source_, in_target_;
-    std::uint64_t at_ = 0;     ///< the place looked at
-    std::uint64_t told_ = 0;   ///< target bytes told; from here to at_ is literal
-    std::uint64_t shift_ = 0;  ///< source offset - target offset of the last copy, modulo 2^64
-    std::uint64_t misses_ = 0;
+    std::vector<Node> nodes_;
+    std::vector<std::uint32_t> way_;
+    std::uint32_t frontier_ = 0;  ///< nodes up to here are set
+    std::uint64_t at_ = 0;        ///< the target's byte of node 0
+    std::uint64_t told_ = 0;      ///< target bytes told; what follows is literal
+    State state_;
+    EditKind last_kind_ = EditKind::copy_source;
+    std::array<std::uint64_t, 3> recent_shifts_{};  ///< the first stays 0, the same place
+    std::size_t next_shift_ = 0;
+    std::uint64_t covered_ = 0;  ///< below here, new places are not looked for
+    std::uint64_t misses_ = 0;   ///< places in a row without a match
+    bool found_ = false;
+    Match long_match_;
+    std::uint32_t long_back_ = 0;
 };
 
 }  // namespace
 
 Flow match_anywhere(ByteView source, ByteView target, const MatchOptions& options, EditSink& sink, Meter& meter) {
-    return AnywhereMatcher(source, target, options, sink, meter).run();
+    return Parser(source, target, options, sink, meter).run();
 }
 
 }  // namespace hotstitch

@@ -1,15 +1,19 @@
 // SPDX-License-Identifier: MIT
-// The matcher: source + target -> edits. Knows no format, only what kind of edits one can express.
+// The matcher: source + target -> edits. Knows no format, only what kind of edits one can express and what they cost.
 #pragma once
 
 #include "bytes/meter.h"
+#include "hotstitch/create.h"
 #include "hotstitch/edit.h"
+#include "match/costs.h"
 
 namespace hotstitch {
 
 struct MatchOptions {
     /// Copies from any place of the source and of the target so far; otherwise only from the same place.
     bool anywhere = false;
+    Effort effort = Effort::normal;
+    CostModel costs = CostModel::bps;
     /// Bytes that the tables may take. Larger files get a thinner index, not a larger one.
     std::uint64_t memory = std::uint64_t{1} << 30;
     /// Copies from the target only from the same stretch of so many bytes; 0: from all of it.

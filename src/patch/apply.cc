@@ -94,6 +94,21 @@ void take_window_results(const PatchFacts& facts, const WindowResults& results, 
     report.target_checked |= facts.checked_windows == facts.windows;
 }
 
+/// A window that comes out wrong speaks against the source, unless other checks have found that right.
+void read_blaming(const PatchReader& patch, const ByteSource& source, bool source_right, TargetBuilder& builder) {
+    try {
+        patch.read(source.size(), builder);
+    } catch (const Error& error) {
+        if (!source_right || error.code() != ErrorCode::wrong_source) throw;
+        throw Error(ErrorCode::damaged, "the result is not what the patch should make")
+            .at(error.offset().value_or(0))
+            .in(error.field())
+            .wanted(error.wanted())
+            .found(error.found())
+            .hint("the source is right, so the patch or its checks are wrong; tell the patch's author");
+    }
+}
+
 bool grows_much(std::uint64_t made, std::uint64_t given) {
     constexpr std::uint64_t large = std::uint64_t{64} << 20, much = 16;
     return made > large && made / much > given;
@@ -137,7 +152,7 @@ ApplyReport apply_checked(ByteView patch, const ByteSource& source, ByteSink& ta
     TargetBuilder builder(source, digesting, size, options.progress, Phase::writing);
     if (tolerant) builder.tolerate_wrong_windows();
     if (!copies)
-        reader->read(source.size(), builder);
+        read_blaming(*reader, source, report.fit.answer == FitAnswer::fits, builder);
     else if (size != 0)
         builder.put(Edit::copy_source(0, size));
     builder.finish();

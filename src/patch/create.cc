@@ -18,6 +18,15 @@ PatchDemands demands_of(const PatchReader& patch, std::uint64_t source_size) noe
     return {target_size > source_size, target_size<source_size, patch.facts().reach> old_reach};
 }
 
+namespace {
+
+CostModel costs_of(const CreateOptions& options) {
+    if (options.format != PatchFormat::vcdiff) return CostModel::bps;
+    return options.vcdiff.lzma ? CostModel::vcdiff_lzma : CostModel::vcdiff;
+}
+
+}  // namespace
+
 CreateReport create(const ByteSource& source, const ByteSource& target, ByteSink& patch, const CreateOptions& options) {
     return blaming_inputs({&source, &target}, [&] {
         Bytes source_storage, target_storage;
@@ -27,8 +36,11 @@ CreateReport create(const ByteSource& source, const ByteSource& target, ByteSink
             make_patch_writer(options.format, old_bytes, new_bytes, patch, {options.metadata, options.vcdiff});
         Meter meter(options.progress, Phase::comparing, new_bytes.size());
         const bool windows = options.format == PatchFormat::vcdiff;
-        const MatchOptions how{format_of(options.format).copies_from_anywhere, options.limits.memory,
-                               windows ? options.vcdiff.window : 0};
+        const MatchOptions how{.anywhere = format_of(options.format).copies_from_anywhere,
+                               .effort = options.effort,
+                               .costs = costs_of(options),
+                               .memory = options.limits.memory,
+                               .window = windows ? options.vcdiff.window : 0};
         match(old_bytes, new_bytes, how, *writer, meter);
         writer->finish();
 
