@@ -34,12 +34,13 @@ void write_pictures(Bytes& rom, std::size_t from, std::size_t to, Random& random
     for (std::size_t at = from; at < to; at += 8) {
         const auto row = static_cast<std::byte>(below(random, 3) == 0 ? 0 : random() & random());
         std::fill_n(rom.begin() + static_cast<std::ptrdiff_t>(at), std::min<std::size_t>(8, to - at), row);
-        if (below(random, 2) == 0) rom[at + below(random, std::min<std::size_t>(8, to - at))] ^= static_cast<std::byte>(random());
+        if (below(random, 2) == 0)
+            rom[at + below(random, std::min<std::size_t>(8, to - at))] ^= static_cast<std::byte>(random());
     }
 }
 
-constexpr std::array<const char*, 6> phrases{"The ferry waits at berth ", "Fog on the sound: keep to mole ",
-                                             "Low water at dawn, day ",   "A berth for a night costs shells ",
+constexpr std::array<const char*, 6> phrases{"The ferry waits at berth ",   "Fog on the sound: keep to mole ",
+                                             "Low water at dawn, day ",     "A berth for a night costs shells ",
                                              "The crane is free for ship ", "Ring the bell at buoy "};
 
 /// 500 pointers and the texts they point to; longer texts push the later ones on.
@@ -47,14 +48,16 @@ void write_texts(Bytes& rom, std::size_t begin, Random& random, const char* more
     std::size_t at = begin + texts_at;
     const std::size_t end = begin + free_at;
     for (std::size_t i = 0; i < 500; ++i) {
-        const std::string text = phrases[below(random, phrases.size())] + std::to_string(below(random, 1000)) + (i % 7 == 3 ? more : "");
+        const std::string text =
+            phrases[below(random, phrases.size())] + std::to_string(below(random, 1000)) + (i % 7 == 3 ? more : "");
         rom[begin + pointers_at + 2 * i] = static_cast<std::byte>(at);
         rom[begin + pointers_at + 2 * i + 1] = static_cast<std::byte>(at >> 8);
         for (const char c : text)
             if (at < end) rom[at++] = static_cast<std::byte>(c);
         if (at < end) rom[at++] = std::byte{0};
     }
-    std::fill(rom.begin() + static_cast<std::ptrdiff_t>(at), rom.begin() + static_cast<std::ptrdiff_t>(end), std::byte{0xFF});
+    std::fill(rom.begin() + static_cast<std::ptrdiff_t>(at), rom.begin() + static_cast<std::ptrdiff_t>(end),
+              std::byte{0xFF});
 }
 
 Bytes with_texts(Bytes rom, const char* more) {
@@ -69,7 +72,8 @@ Bytes scattered_edits(Bytes rom) {
     Random random(1);
     for (std::size_t n = rom.size() / 2048; n != 0; --n) {
         const std::size_t at = below(random, rom.size() - 8);
-        for (std::size_t i = 0, length = 1 + below(random, 4); i < length; ++i) rom[at + i] = static_cast<std::byte>(random());
+        for (std::size_t i = 0, length = 1 + below(random, 4); i < length; ++i)
+            rom[at + i] = static_cast<std::byte>(random());
     }
     return rom;
 }
@@ -78,7 +82,8 @@ Bytes shifted_pointers(Bytes rom) {
     for (std::size_t begin = 0; begin + block <= rom.size(); begin += 2 * block)
         for (std::size_t i = 0; i < 500; ++i) {
             const std::size_t at = begin + pointers_at + 2 * i;
-            const auto value = std::to_integer<unsigned>(rom[at]) + 256 * std::to_integer<unsigned>(rom[at + 1]) + 0x134;
+            const auto value =
+                std::to_integer<unsigned>(rom[at]) + 256 * std::to_integer<unsigned>(rom[at + 1]) + 0x134;
             rom[at] = static_cast<std::byte>(value), rom[at + 1] = static_cast<std::byte>(value >> 8);
         }
     return rom;
@@ -87,9 +92,12 @@ Bytes shifted_pointers(Bytes rom) {
 Bytes moved_blocks(Bytes rom) {
     Random random(2);
     for (std::size_t n = rom.size() / (256 << 10); n != 0; --n) {
-        const std::size_t length = 500 + below(random, 20'000), from = below(random, rom.size() - length), to = below(random, rom.size() - length);
-        const Bytes moved(rom.begin() + static_cast<std::ptrdiff_t>(from), rom.begin() + static_cast<std::ptrdiff_t>(from + length));
-        rom.erase(rom.begin() + static_cast<std::ptrdiff_t>(from), rom.begin() + static_cast<std::ptrdiff_t>(from + length));
+        const std::size_t length = 500 + below(random, 20'000), from = below(random, rom.size() - length),
+                          to = below(random, rom.size() - length);
+        const Bytes moved(rom.begin() + static_cast<std::ptrdiff_t>(from),
+                          rom.begin() + static_cast<std::ptrdiff_t>(from + length));
+        rom.erase(rom.begin() + static_cast<std::ptrdiff_t>(from),
+                  rom.begin() + static_cast<std::ptrdiff_t>(from + length));
         rom.insert(rom.begin() + static_cast<std::ptrdiff_t>(to), moved.begin(), moved.end());
     }
     return rom;
@@ -132,7 +140,11 @@ const std::vector<Mod>& mods() {
         {"moved blocks", moved_blocks},
         {"filled space", filled_space},
         {"doubled", doubled},
-        {"all together", [](Bytes rom) { return doubled(filled_space(moved_blocks(with_texts(shifted_pointers(scattered_edits(std::move(rom))), ", at night")))); }},
+        {"all together",
+         [](Bytes rom) {
+             return doubled(filled_space(
+                 moved_blocks(with_texts(shifted_pointers(scattered_edits(std::move(rom))), ", at night"))));
+         }},
     };
     return all;
 }

@@ -15,7 +15,8 @@ constexpr std::size_t least_match = 6;
 class Suffixes {
 public:
     explicit Suffixes(ByteView source) : source_(source), sorted_(source.size()) {
-        divsufsort(reinterpret_cast<const sauchar_t*>(source.data()), sorted_.data(), static_cast<saidx_t>(source.size()));
+        divsufsort(reinterpret_cast<const sauchar_t*>(source.data()), sorted_.data(),
+                   static_cast<saidx_t>(source.size()));
     }
 
     struct Match {

@@ -32,7 +32,8 @@ int main(int argc, char** argv) {
     save(argv[3], words);
     for (std::uint64_t edits = std::strtoull(argv[2], nullptr, 10); edits != 0; --edits) {
         const std::size_t at = random() % words.size(), length = 1 + random() % 37;
-        for (std::size_t i = at; i < words.size() && i < at + length; ++i) words[i] = (random() & 0x0F0F0F0F0F0F0F0F) | 0x6060606060606060;
+        for (std::size_t i = at; i < words.size() && i < at + length; ++i)
+            words[i] = (random() & 0x0F0F0F0F0F0F0F0F) | 0x6060606060606060;
     }
     save(argv[4], words);
     return 0;

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
-// match_bench MIB…: BPS patches of ROM-shaped pairs, each depth of the matcher against the exhaustive yardstick: bytes of
-// patch and time of matching and writing (median of 3), both as ratios.
+// match_bench MIB…: BPS patches of ROM-shaped pairs, each depth of the matcher against the exhaustive yardstick: bytes
+// of patch and time of matching and writing (median of 3), both as ratios.
 #include <algorithm>
 #include <chrono>
 #include <cstdio>
@@ -49,7 +49,8 @@ int main(int argc, char** argv) {
         const Bytes source = bench::rom_shaped(size);
         for (const bench::Mod& mod : bench::mods()) {
             const Bytes target = mod.modify(source);
-            const Result yard = measured(source, target, [&](EditSink& sink) { bench::match_exhaustively(source, target, sink); });
+            const Result yard =
+                measured(source, target, [&](EditSink& sink) { bench::match_exhaustively(source, target, sink); });
             std::printf("%4s  %-17s %9zu B %7.3f s", argv[i], mod.name, yard.bytes, yard.seconds);
             for (const Effort effort : {Effort::quick, Effort::normal, Effort::best}) {
                 const Progress none;
@@ -57,7 +58,8 @@ int main(int argc, char** argv) {
                     Meter meter(none, Phase::comparing, target.size());
                     match(source, target, {.anywhere = true, .effort = effort}, sink, meter);
                 });
-                std::printf("  %6.3f x B, %5.3f x s", double(own.bytes) / double(yard.bytes), own.seconds / yard.seconds);
+                std::printf("  %6.3f x B, %5.3f x s", double(own.bytes) / double(yard.bytes),
+                            own.seconds / yard.seconds);
             }
             std::printf("\n");
             std::fflush(stdout);

@@ -7,9 +7,9 @@
 #include <variant>
 #include <vector>
 
+#include "hotstitch/create.h"
 #include "hotstitch/digest.h"
 #include "hotstitch/patch_format.h"
-#include "hotstitch/create.h"
 
 namespace hotstitch::cli {
 
@@ -57,7 +57,7 @@ struct CreateArguments {
     bool checks = false;
     std::string metadata;  ///< a file
     Effort effort = Effort::normal;
-    bool names = false;    ///< base names of source and target in a VCDIFF patch
+    bool names = false;  ///< base names of source and target in a VCDIFF patch
     VcdiffOptions vcdiff;
 };
 

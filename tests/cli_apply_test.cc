@@ -288,7 +288,8 @@ TEST_F(CliApply, VcdiffDoesWhatTheOtherFormatsDo) {
     EXPECT_FALSE(fs::exists(folder / "x.sfc"));
     EXPECT_EQ(run({"apply", "other.sfc", "mods/Night Tides.xdelta", "-o", "x.sfc", "--allow", "source"}).code, 0);
     // Without the source, the windows' checks say whether a file is the target.
-    for (const auto& [name, answer] : {std::pair{"Night Tides.sfc", "is-the-target"}, {"other.sfc", "is-not-the-target"}}) {
+    for (const auto& [name, answer] :
+         {std::pair{"Night Tides.sfc", "is-the-target"}, {"other.sfc", "is-not-the-target"}}) {
         folder.put("Night Tides.sfc", target);
         EXPECT_EQ(run({"verify", "mods/Night Tides.xdelta", "--target", name, "--json"}).json()["answer"], answer);
     }

@@ -33,7 +33,9 @@ TEST(Match, EditsMakeTheTarget) {
         const Effort effort = round % 3 == 0 ? Effort::quick : round % 3 == 1 ? Effort::normal : Effort::best;
         for (const bool anywhere : {false, true})
             for (const std::uint64_t memory : {1U << 20, 1U << 13})  // the second thins the index out
-                ASSERT_TRUE(rebuilt(source, target, {.anywhere = anywhere, .effort = effort, .memory = memory}) == target) << round;
+                ASSERT_TRUE(rebuilt(source, target, {.anywhere = anywhere, .effort = effort, .memory = memory}) ==
+                            target)
+                    << round;
     }
 }
 

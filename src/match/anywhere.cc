@@ -14,6 +14,7 @@
 // Tested by tests/match_test.cc.
 #include <algorithm>
 #include <array>
+#include <utility>
 
 #include "match/match.h"
 #include "match/window_index.h"
@@ -23,28 +24,31 @@ namespace {
 
 /// What the depths differ in.
 struct Depth {
-    std::size_t window;         ///< bytes that a new place has to share
-    int links;                  ///< places looked at
-    std::uint64_t plenty;       ///< a match as long as this is taken at once
-    std::uint64_t covered;      ///< inside one as long as this, no new places are looked for
+    std::size_t window;          ///< bytes that a new place has to share
+    std::uint64_t step;          ///< every so manieth place of the source is in the index
+    int links;                   ///< places looked at
+    std::uint64_t plenty;        ///< a match as long as this is taken at once
+    std::uint64_t covered;       ///< inside one as long as this, no new places are looked for
+    std::uint64_t unindexed;     ///< places without a match that are borne before the source is indexed
     std::uint64_t every_length;  ///< up to this length, a match may also be cut short anywhere
 };
 
-constexpr Depth depth_of(Effort effort) {
-    switch (effort) {
-        case Effort::quick: return {8, 4, 48, 8, 0};
-        case Effort::best: return {5, 96, 1024, 64, 96};
-        case Effort::normal: break;
-    }
-    return {6, 20, 256, 20, 24};
+/// Past this size the index of the source is far larger than the caches: each place looked at costs a wait for memory.
+constexpr std::uint64_t large_source = 16 << 20;
+
+constexpr Depth depth_of(Effort effort, std::uint64_t source_size) {
+    constexpr Depth quick{8, 8, 2, 32, 8, 32, 0}, normal{6, 4, 4, 48, 20, 16, 16}, best{6, 1, 48, 256, 32, 0, 64};
+    if (effort == Effort::best) return best;
+    return effort == Effort::quick || source_size > large_source ? quick : normal;
 }
 
 constexpr std::uint64_t least_match = 3, least_run = 5;
-constexpr std::uint32_t block_nodes = 4096;
+constexpr std::uint32_t block_nodes = 4096, worth_noting = 24;
 
 struct State {
     CopyState ends;
-    std::uint64_t shift = 0;  ///< source offset - target offset of the last copy from the source, modulo 2^64
+    /// Source offset - target offset of the last copy from the source, modulo 2^64, and of the last with another one.
+    std::uint64_t shift = 0, older_shift = 0;
 };
 
 struct Node {
@@ -65,18 +69,15 @@ public:
     Parser(ByteView source, ByteView target, const MatchOptions& options, EditSink& sink, Meter& meter)
         : source_(source),
           target_(target),
-          depth_(depth_of(options.effort)),
+          depth_(depth_of(options.effort, source.size())),
           costs_(options.costs),
           bps_(options.costs == CostModel::bps),
           window_(options.window),
           sink_(sink),
           meter_(meter),
-          in_source_(source, depth_.window, options.memory / 2),
-          in_target_(target, depth_.window, options.memory / 2),
-          nodes_(block_nodes + depth_.plenty + 1) {
-        Meter indexing(meter.progress(), Phase::indexing, source.size());
-        in_source_.add_all([&](std::uint64_t at) { indexing.advance_to(at); });
-    }
+          in_source_(source, depth_.window, depth_.step, options.memory / 2),
+          in_target_(target, depth_.window, 1, options.memory / 2),
+          nodes_(block_nodes + depth_.plenty + 1) {}
 
     Flow run() {
         while (at_ < target_.size())
@@ -97,7 +98,15 @@ private:
             if (tell_nodes(i - long_back_) == Flow::stop) return Flow::stop;
             return tell_copy(long_match_);
         }
-        return tell_nodes(static_cast<std::uint32_t>(std::min<std::uint64_t>(block_nodes, target_.size() - at_)));
+        return tell_nodes(cheapest_end());
+    }
+
+    /// Where the block ends: a match that reaches over its last node is not cut there.
+    std::uint32_t cheapest_end() const {
+        std::uint32_t best = frontier_;
+        for (std::uint32_t end = frontier_; end >= block_nodes; --end)
+            if (nodes_[end].cost < nodes_[best].cost) best = end;
+        return best;
     }
 
     /// Tries everything from node i on.
@@ -105,18 +114,21 @@ private:
         const std::uint64_t at = at_ + i;
         const ByteView rest = target_.subspan(at);
         const std::uint64_t covered_before = covered_;
-        try_shift(i, nodes_[i].state.shift);
-        for (const std::uint64_t shift : recent_shifts_)
-            if (shift != nodes_[i].state.shift) try_shift(i, shift);
+        const State& state = nodes_[i].state;
+        const std::uint64_t shift = state.shift, older = state.older_shift;
+        try_shift(i, shift);
+        if (older != shift) try_shift(i, older);
+        for (const std::uint64_t other : recent_shifts_)
+            if (other != shift && other != older) try_shift(i, other);
         if (long_match_.length != 0) return;
         if (rest.size() > least_run && rest[0] == rest[1] && rest[1] == rest[2])
             offer(i, {EditKind::run, at, 1 + common_prefix(rest, rest.subspan(1))}, 0);
-        if (long_match_.length == 0 && at >= covered_before && in_target_.has_window(at) && !is_skipped(at)) {
+        if (long_match_.length == 0 && at >= covered_before && in_target_.has_window(at) && wants_index(at)) {
             if (in_target_.has_window(at + 8)) in_source_.prefetch(rest.data() + 8);
             found_ = false;
             in_source_.look_up(rest.data(), depth_.links, [&](std::uint64_t from) {
                 offer_place(i, {EditKind::copy_source, from, 0}, source_);
-                return long_match_.length == 0;
+                return true;  // of several long ones, the longest
             });
             const std::uint64_t first = window_ == 0 ? 0 : at - at % window_;
             if (long_match_.length == 0)
@@ -129,30 +141,58 @@ private:
         in_target_.add(at);
     }
 
-    /// Where nothing has matched for long, fewer places are looked up.
-    bool is_skipped(std::uint64_t at) const {
+    /// The index is made when the known distances have not helped for a while: many mods change bytes in their places
+    /// and never need it. Where nothing has matched for long, fewer places are looked up.
+    bool wants_index(std::uint64_t at) {
         constexpr std::uint64_t patience = 1024, longest_step = 8;
+        if (!indexed_) {
+            if (++misses_ < depth_.unindexed) return false;
+            Meter indexing(meter_.progress(), Phase::indexing, source_.size());
+            in_source_.add_all([&](std::uint64_t place) { indexing.advance_to(place); });
+            indexed_ = true;
+            misses_ = 0;
+        }
         const std::uint64_t step = std::min(1 + misses_ / patience, longest_step);
-        return step != 1 && at % step != 0;
+        return step == 1 || at % step == 0;
     }
 
     void try_shift(std::uint32_t i, std::uint64_t shift) {
         const std::uint64_t from = at_ + i + shift;
         if (from >= source_.size() || source_[from] != target_[at_ + i]) return;
         const std::uint64_t same = common_prefix(source_.subspan(from), target_.subspan(at_ + i));
-        if (same >= least_match) offer(i, {EditKind::copy_source, from, same}, 0);
+        if (same < least_match) return;
+        if (!indexed_) misses_ = 0;
+        offer(i, {EditKind::copy_source, from, same}, 0);
     }
 
     /// A place from the index: how long is the match, and how far back does it go.
     void offer_place(std::uint32_t i, Match match, ByteView from) {
         const std::uint64_t at = at_ + i;
         match.length = common_prefix(from.subspan(match.from), target_.subspan(at));
+        // Only as far as the index and the places passed over leave gaps: what begins earlier was met earlier.
+        const std::uint64_t most_back = std::min<std::uint64_t>(i, in_source_.step() + 16);
         std::uint32_t back = 0;
-        while (back < i && match.from > back && from[match.from - back - 1] == target_[at - back - 1]) ++back;
+        while (back < most_back && match.from > back && from[match.from - back - 1] == target_[at - back - 1]) ++back;
         if (match.kind == EditKind::copy_target && window_ != 0)
-            back = std::min<std::uint32_t>(back, static_cast<std::uint32_t>(std::min(at % window_, match.from % window_)));
+            back =
+                std::min<std::uint32_t>(back, static_cast<std::uint32_t>(std::min(at % window_, match.from % window_)));
         found_ = true;
-        offer(i, match, back);
+        if (match.length < depth_.plenty || !resumes_soon(at, match.length, nodes_[i].state.shift))
+            offer(i, match, back);
+    }
+
+    /// Whether a byte or few further on the last distance, or the same place, leads just as far: that is cheaper than a
+    /// long match elsewhere that begins here.
+    bool resumes_soon(std::uint64_t at, std::uint64_t length, std::uint64_t shift) const {
+        constexpr std::uint64_t soon = 4;
+        for (std::uint64_t ahead = 1; ahead <= soon; ++ahead)
+            for (const std::uint64_t other : {shift, std::uint64_t{0}}) {
+                const std::uint64_t from = at + ahead + other;
+                if (from >= source_.size() || at + ahead >= target_.size()) continue;
+                if (ahead + common_prefix(source_.subspan(from), target_.subspan(at + ahead)) + soon >= length)
+                    return true;
+            }
+        return false;
     }
 
     /// A match that begins `back` bytes before node i.
@@ -160,13 +200,16 @@ private:
         match.length += back;
         match.from -= match.kind == EditKind::run ? 0 : back;
         if (match.length >= depth_.plenty) {
-            if (match.length > long_match_.length) long_match_ = match, long_back_ = back;
+            const Costs::Bits cost = cost_of(nodes_[i - back].state, at_ + i - back, match);
+            const std::int64_t gain = static_cast<std::int64_t>(costs_.literal() * match.length) - cost;
+            if (long_match_.length == 0 || gain > long_gain_) long_match_ = match, long_back_ = back, long_gain_ = gain;
             return;
         }
         const std::uint64_t end = at_ + i - back + match.length;
         if (match.length - back >= depth_.covered) covered_ = std::max(covered_, end - depth_.window);
         const std::uint64_t least = match.kind == EditKind::run ? least_run : least_match;
-        std::uint64_t length = match.length <= depth_.every_length ? std::max<std::uint64_t>(least, back + 1) : match.length;
+        std::uint64_t length =
+            match.length <= depth_.every_length ? std::max<std::uint64_t>(least, back + 1) : match.length;
         for (; length <= match.length; ++length) relax_copy(i - back, {match.kind, match.from, length});
     }
 
@@ -177,23 +220,23 @@ private:
               node.state);
     }
 
+    Costs::Bits cost_of(const State& state, std::uint64_t at, const Match& match) const {
+        if (match.kind == EditKind::run) return costs_.run(match.length);
+        return match.kind == EditKind::copy_source ? costs_.copy_source(state.ends, at, match.from, match.length)
+                                                   : costs_.copy_target(state.ends, at, match.from, match.length);
+    }
+
     void relax_copy(std::uint32_t i, const Match& match) {
         const Node& node = nodes_[i];
         const std::uint64_t at = at_ + i;
-        Costs::Bits cost = 0;
-        switch (match.kind) {
-            case EditKind::run: cost = costs_.run(match.length); break;
-            case EditKind::copy_source:
-                cost = costs_.copy_source(node.state.ends, at, match.from, match.length);
-                break;
-            default: cost = costs_.copy_target(node.state.ends, at, match.from, match.length); break;
-        }
+        const Costs::Bits cost = cost_of(node.state, at, match);
         const auto end = i + static_cast<std::uint32_t>(match.length);
         if (end <= frontier_ && node.cost + cost >= nodes_[end].cost) return;
         relax(i, end, node.cost + cost, match.kind, match.from, after(node.state, at, match));
     }
 
-    void relax(std::uint32_t i, std::uint32_t end, Costs::Bits cost, EditKind kind, std::uint64_t from, const State& state) {
+    void relax(std::uint32_t i, std::uint32_t end, Costs::Bits cost, EditKind kind, std::uint64_t from,
+               const State& state) {
         while (frontier_ < end) nodes_[++frontier_].cost = UINT32_MAX;
         if (cost < nodes_[end].cost) nodes_[end] = {cost, end - i, kind, from, state};
     }
@@ -202,7 +245,8 @@ private:
         if (match.kind == EditKind::copy_target) {
             state.ends.target_end = match.from + match.length;
         } else if (match.kind == EditKind::copy_source) {
-            state.shift = match.from - at;
+            if (const std::uint64_t shift = match.from - at; shift != state.shift)
+                state.older_shift = std::exchange(state.shift, shift);
             // In BPS a copy from the same place moves no cursor.
             if (!bps_ || match.from != at) state.ends.source_end = match.from + match.length;
         } else if (bps_ && match.kind == EditKind::run) {
@@ -220,7 +264,9 @@ private:
         for (auto i = way_.rbegin(); i != way_.rend(); ++i) {
             const Node& node = nodes_[*i];
             at_ = begin + *i - node.length;
-            if (node.kind != EditKind::literal && tell({node.kind, node.from, node.length}) == Flow::stop) return Flow::stop;
+            if (node.kind == EditKind::copy_source && node.length >= worth_noting) note_shift(node.from - at_);
+            if (node.kind != EditKind::literal && tell({node.kind, node.from, node.length}) == Flow::stop)
+                return Flow::stop;
         }
         at_ = begin + end;
         meter_.advance_to(at_);
@@ -278,9 +324,10 @@ private:
     std::size_t next_shift_ = 0;
     std::uint64_t covered_ = 0;  ///< below here, new places are not looked for
     std::uint64_t misses_ = 0;   ///< places in a row without a match
-    bool found_ = false;
+    bool found_ = false, indexed_ = false;
     Match long_match_;
     std::uint32_t long_back_ = 0;
+    std::int64_t long_gain_ = 0;  ///< bits that it saves
 };
 
 }  // namespace

@@ -29,12 +29,14 @@ public:
         if (model_ == CostModel::bps) return 16 + 8 + 8 + vlv_bits(length << 2);
         return model_ == CostModel::vcdiff ? 16 + size_bits(length) : 20;
     }
-    constexpr Bits copy_source(const CopyState& state, std::uint64_t at, std::uint64_t from, std::uint64_t length) const {
+    constexpr Bits copy_source(const CopyState& state, std::uint64_t at, std::uint64_t from,
+                               std::uint64_t length) const {
         if (model_ == CostModel::bps)
             return vlv_bits(length << 2) + (from == at ? 0 : vlv_bits(distance(state.source_end, from) << 1));
         return code_bits(length) + address_bits(distance(state.source_end, from), from);
     }
-    constexpr Bits copy_target(const CopyState& state, std::uint64_t at, std::uint64_t from, std::uint64_t length) const {
+    constexpr Bits copy_target(const CopyState& state, std::uint64_t at, std::uint64_t from,
+                               std::uint64_t length) const {
         if (model_ == CostModel::bps) return vlv_bits(length << 2) + vlv_bits(distance(state.target_end, from) << 1);
         return code_bits(length) + address_bits(distance(state.target_end, from), at - from);
     }

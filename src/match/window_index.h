@@ -4,8 +4,10 @@
 
 #include <algorithm>
 #include <bit>
+#include <cstdlib>
 #include <cstring>
-#include <vector>
+#include <memory>
+#include <new>
 
 #include "hotstitch/bytes.h"
 
@@ -13,17 +15,19 @@ namespace hotstitch {
 
 class WindowIndex {
 public:
-    /// Keeps a view of `bytes`. `window`: 4 to 8 bytes. Samples every step-th position so that the tables stay within
-    /// `memory` bytes.
-    WindowIndex(ByteView bytes, std::size_t window, std::uint64_t memory)
+    /// Keeps a view of `bytes`. `window`: 4 to 8 bytes. Samples every `step`-th position, or fewer so that the tables
+    /// stay within `memory` bytes. The tables take memory as they fill.
+    WindowIndex(ByteView bytes, std::size_t window, std::uint64_t step, std::uint64_t memory)
         : bytes_(bytes), mask_(UINT64_MAX >> (64 - 8 * window)) {
         constexpr std::uint64_t bytes_per_entry = 8;
         const std::uint64_t most = std::clamp<std::uint64_t>(memory / bytes_per_entry, 1 << 10, UINT32_MAX - 1);
-        step_ = bytes.size() / most + 1;
+        step_ = std::max(step, bytes.size() / most + 1);
         const std::uint64_t entries = bytes.size() / step_ + 1;
         bits_ = std::max(10, static_cast<int>(std::bit_width(entries)) - 1);
-        heads_.assign(std::size_t{1} << bits_, none);
-        chain_.resize(static_cast<std::size_t>(entries));
+        heads_.reset(static_cast<std::uint32_t*>(std::calloc(std::size_t{1} << bits_, sizeof(std::uint32_t))));
+        chain_.reset(
+            static_cast<std::uint32_t*>(std::malloc(static_cast<std::size_t>(entries) * sizeof(std::uint32_t))));
+        if (!heads_ || !chain_) throw std::bad_alloc();
     }
 
     std::uint64_t step() const noexcept { return step_; }
@@ -32,21 +36,21 @@ public:
 
     /// Adds the window at `position`, if it is one of the sampled ones. Later additions are found first.
     void add(std::uint64_t position) noexcept {
-        if (position % step_ != 0 || !has_window(position)) return;
-        const auto entry = static_cast<std::uint32_t>(position / step_);
-        std::uint32_t& head = heads_[hash(load(bytes_.data() + position))];
-        chain_[entry] = head;
-        head = entry;
+        if (step_ == 1)
+            insert(position, position);
+        else if (position % step_ == 0)
+            insert(position / step_, position);
     }
 
     /// Adds all windows of the bytes; `report` is called with the position now and then.
     template <class Report>
     void add_all(Report&& report) {
-        constexpr std::uint64_t ahead = 16;
+        constexpr std::uint64_t ahead = 16, batch = 1 << 16;
+        std::uint64_t entry = 0;
         for (std::uint64_t at = 0; has_window(at); at += step_) {
             if (has_window(at + ahead * step_)) prefetch(bytes_.data() + at + ahead * step_);
-            add(at);
-            report(at);
+            insert(entry, at);
+            if (++entry % batch == 0) report(at);
         }
     }
 
@@ -56,14 +60,25 @@ public:
     template <class Use>
     void look_up(const std::byte* at, int most, Use&& use) const {
         const std::uint64_t wanted = load(at);
-        for (std::uint32_t e = heads_[hash(wanted)]; e != none && most != 0; e = chain_[e], --most) {
-            const std::uint64_t position = e * step_;
+        for (std::uint32_t e = heads_[hash(wanted)]; e != none && most != 0; e = chain_[e - 1], --most) {
+            const std::uint64_t position = (e - 1) * step_;
             if (load(bytes_.data() + position) == wanted && !use(position)) return;
         }
     }
 
 private:
-    static constexpr std::uint32_t none = UINT32_MAX;
+    void insert(std::uint64_t number, std::uint64_t position) noexcept {
+        if (!has_window(position)) return;
+        const auto entry = static_cast<std::uint32_t>(number);
+        std::uint32_t& head = heads_[hash(load(bytes_.data() + position))];
+        chain_[entry] = head;
+        head = entry + 1;
+    }
+    /// Entries are counted from 1, so that fresh zero pages are an empty table.
+    static constexpr std::uint32_t none = 0;
+    struct Free {
+        void operator()(void* memory) const noexcept { std::free(memory); }
+    };
     static constexpr std::size_t word = 8;
     std::uint64_t load(const std::byte* at) const noexcept {
         std::uint64_t value;
@@ -76,7 +91,7 @@ private:
     std::uint64_t mask_;
     std::uint64_t step_ = 1;
     int bits_ = 10;
-    std::vector<std::uint32_t> heads_, chain_;
+    std::unique_ptr<std::uint32_t[], Free> heads_, chain_;
 };
 
 }  // namespace hotstitch
