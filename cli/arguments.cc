@@ -151,9 +151,11 @@ void declare(CLI::App& app, CreateArguments& create, Common& common) {
     command.add_flag("--checks", create.checks,
                      "Also write PATCH.checks.json: sizes and checksums that the format itself does not carry");
     command.add_flag("--names", create.names, "vcdiff: the files' names, without folders, in the patch");
-    command.add_flag("!--plain", create.vcdiff.lzma, "vcdiff: no LZMA sections, for readers that lack them");
-    command.add_flag("!--no-window-checks", create.vcdiff.window_checks,
-                     "vcdiff: no checksums; with --plain, any strict RFC 3284 reader takes it");
+    command.add_flag_callback(
+        "--plain", [&] { create.vcdiff.lzma = false; }, "vcdiff: no LZMA sections, for readers that lack them");
+    command.add_flag_callback(
+        "--no-window-checks", [&] { create.vcdiff.window_checks = false; },
+        "vcdiff: no checksums; with --plain, any strict RFC 3284 reader takes it");
     command
         .add_option_function<std::string>(
             "--window", [&](const std::string& text) { create.vcdiff.window = parse_size(text); },
