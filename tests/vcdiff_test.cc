@@ -379,6 +379,53 @@ TEST(Vcdiff, SectionsInGroupedHuffmanCodes) {
     }
 }
 
+/// Numbers of so many bits each, as a Huffman section holds them.
+std::string bits(std::initializer_list<std::pair<unsigned, unsigned>> numbers, std::size_t bytes) {
+    std::string out(bytes, '\0');
+    std::size_t at = 0;
+    for (const auto& [value, width] : numbers)
+        for (unsigned bit = width; bit-- != 0; ++at)
+            if ((value >> bit & 1) != 0) out[at / 8] = static_cast<char>(out[at / 8] | 1 << at % 8);
+    return out;
+}
+
+TEST(Vcdiff, DamagedSectionsHaveTheirOwnWords) {
+    makers::Random random(46);
+    makers::LzmaSections stream, more, less, cut;
+    const std::string text(500, 'a');
+    const std::string whole_lzma = cut.feed(text);
+    struct {
+        char compressor;
+        std::string packed;
+        const char* says;
+    } const rows[] = {
+        {'\1', integer(500), "Huffman-compressed bytes end too early"},
+        {'\1', integer(500) + bits({{0, 3}, {15, 4}, {0x1111, 16}, {0x1111, 16}}, 30), "code with too many words"},
+        {'\1', integer(500) + bits({{0, 3}, {15, 4}}, 40), "bits that are no code word"},
+        {'\1', integer(500) + bits({{0, 3}, {0, 4}, {0, 4}, {1, 4}}, 40), "repeat a value past the end"},
+        {'\1', makers::huffman_section(random, text, 3, 2) + "xx", "go on after their end"},
+        {'\2', integer(500) + "Harbour master", "are no LZMA stream"},
+        {'\2', more.feed(text, false, 499), "unpack to more than their size"},
+        {'\2', less.feed(text, false, 501), "are cut short or damaged"},
+        {'\2', whole_lzma.substr(0, whole_lzma.size() - 6), "are cut short or damaged"},
+    };
+    for (const auto& row : rows) {
+        const Window window{.size = 500, .data = row.packed, .instructions = add(500), .delta_flags = 1};
+        const Bytes patch = makers::bytes(vcdiff_header(1, std::string(1, row.compressor)) + window.text());
+        Bytes made;
+        EXPECT_EQ(reference::judge(patch, {}, 1 << 20, made), reference::Outcome::refused) << row.says;
+        try {
+            hotstitch::apply(patch, {});
+            FAIL() << "accepted: " << row.says;
+        } catch (const Error& error) {
+            EXPECT_EQ(error.code(), ErrorCode::damaged) << row.says;
+            EXPECT_NE(std::string(error.what()).find("window 1: its "), std::string::npos) << error.what();
+            EXPECT_NE(std::string(error.what()).find(row.says), std::string::npos) << error.what();
+            EXPECT_GE(error.offset().value_or(0), 12U) << row.says;
+        }
+    }
+}
+
 CreateOptions options_of(makers::Random& random) {
     CreateOptions options{.format = PatchFormat::vcdiff};
     options.vcdiff.window = std::uint64_t{64} << makers::below(random, 9);
