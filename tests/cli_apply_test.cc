@@ -294,7 +294,7 @@ TEST_F(CliApply, VcdiffDoesWhatTheOtherFormatsDo) {
         EXPECT_EQ(run({"verify", "mods/Night Tides.xdelta", "--target", name, "--json"}).json()["answer"], answer);
     }
     // A source that --expect finds right and a window that comes out wrong: then it is the patch.
-    const ToolResult blamed = run({"apply", "other.sfc", "mods/Night Tides.xdelta", "-o", "x.sfc", "--expect",
+    const ToolResult blamed = run({"apply", "other.sfc", "mods/Night Tides.xdelta", "-o", "blamed.sfc", "--expect",
                                    "crc32:" + hotstitch::crc32(demo::kelp_harbour(0)).hex()});
     EXPECT_EQ(blamed.code, 3);
     EXPECT_NE(blamed.err.find("the source is right, so the patch"), std::string::npos) << blamed.err;

@@ -437,7 +437,7 @@ CreateOptions options_of(makers::Random& random) {
 TEST(Vcdiff, RandomRoundTripsInWindowsOfEverySize) {
     makers::Random random(42);
     std::uint64_t windows = 0;
-    for (int round = 0; round < 1500; ++round) {
+    for (int round = 0; round < 800; ++round) {
         const Bytes source = makers::file_like(random, makers::below(random, round % 50 == 0 ? 300'000 : 3'000));
         const Bytes target = makers::modified(random, source);
         const Bytes patch = hotstitch::create(source, target, options_of(random));
@@ -448,7 +448,7 @@ TEST(Vcdiff, RandomRoundTripsInWindowsOfEverySize) {
             ASSERT_TRUE(reference::apply(patch, source, 1 << 24) == target) << round;
         }
     }
-    EXPECT_GT(windows, 3'000U);
+    EXPECT_GT(windows, 1'500U);
 }
 
 TEST(Vcdiff, LzmaIsUsedWhereItMakesThePatchSmaller) {
@@ -511,7 +511,7 @@ TEST(Vcdiff, LongCopiesAndRepeatsOfThem) {
 TEST(Vcdiff, AgreesWithTheReferenceOnDamagedPatches) {
     makers::Random random(43);
     std::map<reference::Outcome, int> seen;
-    for (int round = 0; round < 30'000 && !HasFailure(); ++round) {
+    for (int round = 0; round < 12'000 && !HasFailure(); ++round) {
         const Bytes source = makers::file_like(random, 1 + makers::below(random, 300));
         const Bytes good = hotstitch::create(source, makers::modified(random, source), options_of(random));
         const Bytes patch = makers::damaged(random, good, good);
@@ -537,9 +537,9 @@ TEST(Vcdiff, AgreesWithTheReferenceOnDamagedPatches) {
                 << error.what() << hex(patch);
         }
     }
-    EXPECT_GT(seen[reference::Outcome::made], 300);
-    EXPECT_GT(seen[reference::Outcome::refused], 5'000);
-    EXPECT_GT(seen[reference::Outcome::wrong_source], 300);
+    EXPECT_GT(seen[reference::Outcome::made], 100);
+    EXPECT_GT(seen[reference::Outcome::refused], 2'000);
+    EXPECT_GT(seen[reference::Outcome::wrong_source], 100);
 }
 
 }  // namespace
