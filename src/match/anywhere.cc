@@ -37,7 +37,7 @@ struct Depth {
 constexpr std::uint64_t large_source = 16 << 20;
 
 constexpr Depth depth_of(Effort effort, std::uint64_t source_size) {
-    constexpr Depth quick{8, 8, 2, 32, 8, 32, 0}, normal{6, 4, 4, 48, 20, 16, 16}, best{6, 1, 48, 256, 32, 0, 64};
+    constexpr Depth quick{8, 8, 2, 32, 8, 32, 0}, normal{6, 2, 8, 48, 20, 16, 24}, best{6, 1, 48, 256, 32, 0, 64};
     if (effort == Effort::best) return best;
     return effort == Effort::quick || source_size > large_source ? quick : normal;
 }
