@@ -23,10 +23,6 @@ namespace {
 constexpr int most_nesting = 2;
 constexpr std::size_t most_members_tried = 64;
 
-bool is_archive(const InputFile& file) {
-    return recognise_file(file.bytes()).name == "archive";
-}
-
 std::string lower_extension(const std::string& name) {
     std::string extension = fs::path(name).extension().string();
     std::transform(extension.begin(), extension.end(), extension.begin(),
@@ -77,6 +73,10 @@ bool may_be_meant(const ArchiveMember& member, const PatchFacts& facts, const Ch
 
 }  // namespace
 
+bool is_archive(const InputFile& file) {
+    return recognise_file(file.bytes()).name == "archive";
+}
+
 InputFile open_or_unpack(const std::string& name, const Context& context) {
     std::error_code code;
     if (name == "-" || fs::exists(name, code)) return open_input(name, context);
@@ -99,7 +99,8 @@ InputFile open_patch_file(const std::string& name, const Context& context, Repor
                 .hint("unpack it with its password first");
         if (patches.empty())
             throw Error(ErrorCode::not_this_format, fmt::format("there is no patch in {}", file.path().string()))
-                .found(list_of(members));
+                .found(list_of(members))
+                .hint("if this is the game, name the patch as well; else get the archive that holds the patch");
         if (patches.size() > 1)
             throw Error(ErrorCode::usage, fmt::format("there are several patches in {}", file.path().string()))
                 .found(list_of(patches))
@@ -135,7 +136,7 @@ std::optional<InputFile> source_inside(const InputFile& file, const PatchReader&
         if (member.encrypted || !may_be_meant(member, patch.facts(), checks)) continue;
         if (++looked_at > most_members_tried) break;
         InputFile inside = unpack(file, member.name, context);
-        const FitAnswer answer = fit(patch, inside, checks, context.progress).answer;
+        const FitAnswer answer = fit(patch, inside, checks, context.progress, context.limits).answer;
         if (answer == FitAnswer::fits || answer == FitAnswer::already_patched) return inside;
     }
     return std::nullopt;
@@ -144,7 +145,7 @@ std::optional<InputFile> source_inside(const InputFile& file, const PatchReader&
 InputFile source_for(InputFile file, const PatchReader& patch, const Checks& checks, const Context& context,
                      Report& report) {
     if (!is_archive(file)) return file;
-    const FitAnswer as_it_is = fit(patch, file, checks, context.progress).answer;
+    const FitAnswer as_it_is = fit(patch, file, checks, context.progress, context.limits).answer;
     if (as_it_is == FitAnswer::fits || as_it_is == FitAnswer::already_patched) return file;
     if (auto inside = source_inside(file, patch, checks, context)) {
         report.warn(fmt::format("the source was taken out of the archive {}", shown(file.path())));

@@ -9,6 +9,8 @@
 
 namespace hotstitch::cli {
 
+bool is_archive(const InputFile& file);
+
 /// Opens "FILE", "-", or "ARCHIVE:MEMBER".
 InputFile open_or_unpack(const std::string& name, const Context& context);
 

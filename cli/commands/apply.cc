@@ -292,7 +292,7 @@ private:
     bool is_already_patched() const {
         if (stages_.size() != 1 || !arguments_.output.path.empty()) return false;
         const Stage& stage = stages_.front();
-        return fit(*stage.reader, source_, options_for(stage).checks, context_.progress).answer ==
+        return fit(*stage.reader, source_, options_for(stage).checks, context_.progress, context_.limits).answer ==
                FitAnswer::already_patched;
     }
 

@@ -6,7 +6,6 @@
 
 #include "commands/common.h"
 #include "hotstitch/error.h"
-#include "hotstitch/recognise.h"
 #include "placement.h"
 #include "render/escape.h"
 #include "render/quantities.h"
@@ -154,7 +153,6 @@ void state_patch(const Created& created, const CreateArguments& arguments, Repor
 /// Two archives may be data files of their own (many games keep theirs so). One archive beside a plain file is a
 /// packed copy: its only file is meant.
 void unpack_one_of(InputFile& source, InputFile& target, const Context& context, Report& report) {
-    const auto is_archive = [](const InputFile& file) { return recognise_file(file.bytes()).name == "archive"; };
     if (is_archive(source) == is_archive(target)) return;
     InputFile& packed = is_archive(source) ? source : target;
     auto inside = only_member(packed, context);
@@ -170,7 +168,8 @@ void run(const CreateArguments& arguments, const Context& context, Report& repor
     if (arguments.names && !arguments.metadata.empty())
         throw Error(ErrorCode::usage, "--names and --metadata want the same place in the patch");
     if (arguments.names && first_choice(arguments) != PatchFormat::vcdiff)
-        throw Error(ErrorCode::usage, "--names is for vcdiff patches only");
+        throw Error(ErrorCode::usage, "--names is for vcdiff patches only")
+            .hint("add --format vcdiff, or leave out --names");
     if (arguments.source == "-" && arguments.target == "-")
         throw Error(ErrorCode::usage, "source and target cannot both come from standard input");
     if (arguments.output.path == "-" && arguments.checks)

@@ -69,7 +69,7 @@ struct Wanted {
 
 void verify_source(const Wanted& wanted, const InputFile& source, const Context& context, Report& part) {
     part.detail("path", as_utf8(source.path().string()));
-    const Fit answer = fit(wanted.patch, source, wanted.checks, context.progress);
+    const Fit answer = fit(wanted.patch, source, wanted.checks, context.progress, context.limits);
     state_reach(wanted.patch, source.size(), part);
     warn_past_end(part, answer);
     const std::string name = shown(source.path());
@@ -99,17 +99,13 @@ void verify_result(const PatchReader& patch, const InputFile& source, const Inpu
     report.next("the source may be another one than the target was made from, or the target was changed afterwards");
 }
 
-bool has_sums(const Digests& digests) {
-    return digests.crc32 || digests.md5 || digests.sha1 || digests.sha256;
-}
-
 /// Without a source, only checks can tell: the patch's own, those beside it, or those of its windows.
 void verify_by_checks(const PatchReader& patch, const InputFile& target, const Checks& checks, const Context& context,
                       Report& report) {
     const PatchFacts& facts = patch.facts();
     const Digests wanted = joined(facts.target, checks.target);
-    const bool by_windows = !has_sums(wanted) && facts.windows != 0 && facts.checked_windows == facts.windows;
-    if (!has_sums(wanted) && !by_windows) {
+    const bool by_windows = !wanted.has_checksum() && facts.windows != 0 && facts.checked_windows == facts.windows;
+    if (!wanted.has_checksum() && !by_windows) {
         report.conclude(Mood::unsure, "cannot-be-known",
                         fmt::format("{}: cannot be known without the source.", shown(target.path())), ExitCode::no);
         report.next("name the source too: hotstitch verify PATCH SOURCE --target FILE");
@@ -117,8 +113,9 @@ void verify_by_checks(const PatchReader& patch, const InputFile& target, const C
     }
     const auto mismatches = compare(wanted, digest(target, choice_for(wanted), context.progress));
     mismatch_facts(report, mismatches);
-    const bool same = mismatches.empty() &&
-                      (!by_windows || fit(patch, target, {}, context.progress).answer == FitAnswer::already_patched);
+    const bool same =
+        mismatches.empty() &&
+        (!by_windows || fit(patch, target, {}, context.progress, context.limits).answer == FitAnswer::already_patched);
     const std::string_view by = by_windows ? "by the checks of its windows" : "by its checksums";
     if (same)
         report.conclude(Mood::good, "is-the-target",

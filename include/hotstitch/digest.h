@@ -56,6 +56,8 @@ struct HOTSTITCH_EXPORT Digests {
     std::optional<Sha256> sha256{};
 
     bool empty() const noexcept;
+    /// Whether there is more than a size to compare by.
+    bool has_checksum() const noexcept { return crc32 || md5 || sha1 || sha256; }
 };
 
 /// Which checksums to compute; the size always comes along.

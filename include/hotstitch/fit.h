@@ -7,6 +7,7 @@
 
 #include "hotstitch/checks.h"
 #include "hotstitch/export.h"
+#include "hotstitch/limits.h"
 #include "hotstitch/patch_reader.h"
 #include "hotstitch/progress.h"
 #include "hotstitch/stream.h"
@@ -42,6 +43,6 @@ inline constexpr std::uint64_t far_past_end = 64 << 10;
 /// are made, into nothing, up to the first that is wrong. Throws Error(io), Error(cancelled), and about what only shows
 /// when windows are made, Error(damaged, truncated, limit).
 HOTSTITCH_EXPORT Fit fit(const PatchReader& patch, const ByteSource& source, const Checks& wanted,
-                         const Progress& progress = {});
+                         const Progress& progress = {}, const Limits& limits = {});
 
 }  // namespace hotstitch

@@ -76,7 +76,7 @@ private:
     /// each reading up to there would cost much and find nothing.
     bool readings_may_help() const {
         if (!source_.empty() || file_.size() < facts_.source_reach) return true;
-        const WindowResults results = check_windows(patch_, MemorySource(file_), false, progress_);
+        const WindowResults results = check_windows(patch_, MemorySource(file_), false, options_.limits, progress_);
         return results.first_wrong && results.first_wrong->offset < far_into_a_disc;
     }
 
@@ -128,13 +128,13 @@ private:
     }
 
     bool is_target(const Reading& reading) const {
-        if (target_.crc32 || target_.sha1 || target_.md5 || target_.sha256) return passes(reading, target_);
+        if (target_.has_checksum()) return passes(reading, target_);
         return holds_all_windows(patch_, *read_as(file_, reading));
     }
 
     bool makes_all_windows(const ByteSource& source) const {
         if (source.size() < facts_.source_reach) return false;
-        return check_windows(patch_, source, false, progress_).wrong == 0;
+        return check_windows(patch_, source, false, options_.limits, progress_).wrong == 0;
     }
 
     /// Without a checksum of the source, the windows of the target say what is wrong, and where it begins.
@@ -151,7 +151,7 @@ private:
             result_.next = "ask the patch's author for the source's size and checksum";
             return;
         }
-        const WindowResults results = check_windows(patch_, MemorySource(file_), true, progress_);
+        const WindowResults results = check_windows(patch_, MemorySource(file_), true, options_.limits, progress_);
         if (results.wrong == 0)
             return reason("other-content", "every window comes out right, and still a checksum is wrong");
         const Window& first = *results.first_wrong;

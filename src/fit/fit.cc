@@ -73,10 +73,6 @@ DigestChoice either(DigestChoice a, DigestChoice b) {
     return {a.crc32 || b.crc32, a.md5 || b.md5, a.sha1 || b.sha1, a.sha256 || b.sha256};
 }
 
-bool choice_is_empty(DigestChoice choice) {
-    return !choice.crc32 && !choice.md5 && !choice.sha1 && !choice.sha256;
-}
-
 /// What of `wanted` the file is not, each check told once.
 std::vector<DigestMismatch> mismatches_of(const Digests& in_patch, const Digests& beside, const Digests& found) {
     std::vector<DigestMismatch> all = compare(in_patch, found);
@@ -121,7 +117,7 @@ Fit fit_by_sums(const PatchReader& patch, const ByteSource& source, const Checks
     bool is_target = !target.empty() && size_fits(target) && compare(target, result.source).empty();
     if (facts.format == PatchFormat::vcdiff) {
         // Of the target, the patch itself states the size and what the windows' checks say.
-        if (choice_is_empty(choice_for(target))) is_target = is_target && holds_all_windows(patch, source);
+        if (!target.has_checksum()) is_target = is_target && holds_all_windows(patch, source);
         if (is_target) {
             SamePlaceCheck same_place(source);
             patch.read(source.size(), same_place);
@@ -146,10 +142,11 @@ Fit fit_by_sums(const PatchReader& patch, const ByteSource& source, const Checks
     return result;
 }
 
-Fit fit(const PatchReader& patch, const ByteSource& source, const Checks& wanted, const Progress& progress) {
+Fit fit(const PatchReader& patch, const ByteSource& source, const Checks& wanted, const Progress& progress,
+        const Limits& limits) {
     Fit result = fit_by_sums(patch, source, wanted, progress);
     if (result.answer != FitAnswer::unknown || patch.facts().checked_windows == 0) return result;
-    const WindowResults windows = check_windows(patch, source, false, progress);
+    const WindowResults windows = check_windows(patch, source, false, limits, progress);
     if (windows.wrong == 0) {
         result.answer = FitAnswer::fits;
     } else {

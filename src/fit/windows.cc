@@ -17,11 +17,16 @@ public:
 
 }  // namespace
 
-WindowResults check_windows(const PatchReader& patch, const ByteSource& source, bool all, const Progress& progress) {
+WindowResults check_windows(const PatchReader& patch, const ByteSource& source, bool all, const Limits& limits,
+                            const Progress& progress) {
     const PatchFacts& facts = patch.facts();
     const std::uint64_t size = patch.target_size(source.size());
-    if (size > Limits{}.output_for(source.size(), facts.patch_size))
-        throw Error(ErrorCode::limit, "the patch asks for a larger output than is allowed").in("target size");
+    if (const std::uint64_t most = limits.output_for(source.size(), facts.patch_size); size > most)
+        throw Error(ErrorCode::limit, "the patch asks for a larger output than is allowed")
+            .in("target size")
+            .wanted(fmt::format("at most {} bytes", most))
+            .found(fmt::format("{} bytes", size))
+            .hint("if the patch is meant to do this, raise the output limit");
     NullSink nothing;
     std::optional<ScratchFile> scratch;  // where windows copy from before themselves, that has to be kept
     if (facts.reads_target) scratch.emplace();

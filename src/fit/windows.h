@@ -10,8 +10,9 @@ namespace hotstitch {
 Fit fit_by_sums(const PatchReader& patch, const ByteSource& source, const Checks& wanted, const Progress& progress);
 
 /// Makes the windows into nothing and compares each with its check: all of them, or up to the first wrong one. Throws
-/// Error(damaged) when a window is wrong that owes nothing to the source, Error(limit) past the default output budget.
-WindowResults check_windows(const PatchReader& patch, const ByteSource& source, bool all, const Progress& progress);
+/// Error(damaged) when a window is wrong that owes nothing to the source, Error(limit) past the output budget.
+WindowResults check_windows(const PatchReader& patch, const ByteSource& source, bool all, const Limits& limits,
+                            const Progress& progress);
 
 /// Whether every window carries a check and the file has those bytes: then it is the target. Decodes nothing.
 bool holds_all_windows(const PatchReader& patch, const ByteSource& file);

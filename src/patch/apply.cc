@@ -82,10 +82,6 @@ void note_or_throw(std::vector<DigestMismatch>&& mismatches, bool allowed, Error
     overridden.insert(overridden.end(), mismatches.begin(), mismatches.end());
 }
 
-bool is_only_size(const Digests& wanted) {
-    return !wanted.crc32 && !wanted.md5 && !wanted.sha1 && !wanted.sha256;
-}
-
 /// Windows that come out right speak for the source, and all of them together for the target.
 void take_window_results(const PatchFacts& facts, const WindowResults& results, ApplyReport& report) {
     if (facts.checked_windows == 0) return;
@@ -116,7 +112,7 @@ bool grows_much(std::uint64_t made, std::uint64_t given) {
 
 void refuse_wrong_windows(const PatchReader& patch, const ByteSource& source, const ApplyOptions& options) {
     if (patch.facts().checked_windows == 0) return;
-    const WindowResults results = check_windows(patch, source, false, options.progress);
+    const WindowResults results = check_windows(patch, source, false, options.limits, options.progress);
     if (results.wrong != 0) throw wrong_window(*results.first_wrong, results.found);
 }
 
@@ -157,7 +153,7 @@ ApplyReport apply_checked(ByteView patch, const ByteSource& source, ByteSink& ta
         builder.put(Edit::copy_source(0, size));
     builder.finish();
     report.target = digesting.finish();
-    report.target_checked = !wanted.empty() && !is_only_size(wanted);
+    report.target_checked = wanted.has_checksum();
     if (!copies) take_window_results(facts, builder.window_results(), report);
     // From the right source, only a damaged patch (or wrong checks) makes a wrong result.
     const bool source_right = report.fit.answer == FitAnswer::fits;
