@@ -9,9 +9,17 @@ namespace hotstitch {
 
 std::size_t common_prefix(ByteView a, ByteView b) noexcept {
     const std::size_t most = std::min(a.size(), b.size());
-    // memcmp is the fastest way to cross long equal stretches; the exact place is found in the last block.
-    constexpr std::size_t block = 4096;
+    constexpr std::size_t block = 4096, near = 64;
     std::size_t at = 0;
+    if constexpr (std::endian::native == std::endian::little) {
+        for (; most - at >= 8 && at < near; at += 8) {
+            std::uint64_t x, y;
+            std::memcpy(&x, a.data() + at, 8);
+            std::memcpy(&y, b.data() + at, 8);
+            if (x != y) return at + static_cast<std::size_t>(std::countr_zero(x ^ y)) / 8;
+        }
+    }
+    // memcmp is the fastest way to cross long equal stretches; the exact place is found in the last block.
     while (most - at >= block && std::memcmp(a.data() + at, b.data() + at, block) == 0) at += block;
     if constexpr (std::endian::native == std::endian::little) {
         for (; most - at >= 8; at += 8) {

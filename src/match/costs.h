@@ -9,10 +9,12 @@ namespace hotstitch {
 
 enum class CostModel { bps, vcdiff, vcdiff_lzma };
 
-/// Where the last copies ended: short moves from there are cheap.
+/// What a copy's cost depends on: where the ones before it ended, and how far they reached.
 struct CopyState {
-    std::uint64_t source_end = 0;  ///< behind the last copy from the source
-    std::uint64_t target_end = 0;  ///< behind the last copy from the target
+    std::uint64_t source_end = 0;  ///< behind the last copy from the source; in BPS, its cursor
+    std::uint64_t target_end = 0;  ///< behind the last copy from the target; in BPS, its cursor
+    /// Source offset - target offset of the last copy from the source, modulo 2^64, and of the last with another one.
+    std::uint64_t shift = 0, older_shift = 0;
 };
 
 class Costs {
@@ -23,7 +25,7 @@ public:
 
     /// One literal byte, and what the first of a stretch costs more.
     constexpr Bits literal() const { return model_ == CostModel::vcdiff_lzma ? 6 : 8; }
-    constexpr Bits literal_begins() const { return model_ == CostModel::vcdiff_lzma ? 5 : 8; }
+    constexpr Bits literal_begins() const { return model_ == CostModel::vcdiff_lzma ? 4 : 8; }
 
     constexpr Bits run(std::uint64_t length) const {
         if (model_ == CostModel::bps) return 16 + 8 + 8 + vlv_bits(length << 2);
@@ -31,17 +33,31 @@ public:
     }
     constexpr Bits copy_source(const CopyState& state, std::uint64_t at, std::uint64_t from,
                                std::uint64_t length) const {
-        if (model_ == CostModel::bps)
-            return vlv_bits(length << 2) + (from == at ? 0 : vlv_bits(distance(state.source_end, from) << 1));
-        return code_bits(length) + address_bits(distance(state.source_end, from), from);
+        switch (model_) {
+            case CostModel::bps:
+                return vlv_bits(length << 2) + (from == at ? 0 : vlv_bits(distance(state.source_end, from) << 1));
+            case CostModel::vcdiff: return code_bits(length) + address_bits(distance(state.source_end, from), from);
+            case CostModel::vcdiff_lzma: break;
+        }
+        const std::uint64_t shift = from - at;
+        return code_bits(length) + (shift == state.shift ? known : shift == state.older_shift ? recent : fresh);
     }
     constexpr Bits copy_target(const CopyState& state, std::uint64_t at, std::uint64_t from,
                                std::uint64_t length) const {
-        if (model_ == CostModel::bps) return vlv_bits(length << 2) + vlv_bits(distance(state.target_end, from) << 1);
-        return code_bits(length) + address_bits(distance(state.target_end, from), at - from);
+        switch (model_) {
+            case CostModel::bps:
+                return vlv_bits(length << 2) + vlv_bits(distance(state.target_end, from) << 1);
+            case CostModel::vcdiff: return code_bits(length) + address_bits(distance(state.target_end, from), at - from);
+            case CostModel::vcdiff_lzma: break;
+        }
+        return code_bits(length) + 3 + vlv_bits(at - from) * 7 / 8;
     }
 
 private:
+    /// Addresses are written as the distance from here, which is the same number again as long as the shift stays: the
+    /// compressor then has next to nothing to say. See docs/formats/vcdiff.md section 8.
+    static constexpr Bits known = 2, recent = 9, fresh = 22;
+
     static constexpr std::uint64_t distance(std::uint64_t a, std::uint64_t b) { return a < b ? b - a : a - b; }
     static constexpr Bits vlv_bits(std::uint64_t value) {
         return 8 * static_cast<Bits>((std::bit_width(value | 1) + 6) / 7);
@@ -49,13 +65,11 @@ private:
     constexpr Bits size_bits(std::uint64_t length) const { return length <= 18 ? 0 : vlv_bits(length); }
     /// The instruction: often half of a pair.
     constexpr Bits code_bits(std::uint64_t length) const {
-        return model_ == CostModel::vcdiff_lzma ? 6 + size_bits(length) * 3 / 4 : 8 + size_bits(length);
+        return model_ == CostModel::vcdiff_lzma ? 5 + size_bits(length) * 3 / 4 : 8 + size_bits(length);
     }
     /// An address a little behind one of the last is a small number; any other is spelt out.
-    constexpr Bits address_bits(std::uint64_t near, std::uint64_t far) const {
-        const Bits spelt = near < 16384 ? vlv_bits(near) : vlv_bits(far);
-        if (model_ == CostModel::vcdiff) return spelt;
-        return near < 128 ? 5 : near < 16384 ? 12 : spelt * 7 / 8;
+    static constexpr Bits address_bits(std::uint64_t near, std::uint64_t far) {
+        return near < 16384 ? vlv_bits(near) : vlv_bits(far);
     }
 
     CostModel model_;

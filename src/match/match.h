@@ -18,6 +18,8 @@ struct MatchOptions {
     std::uint64_t memory = std::uint64_t{1} << 30;
     /// Copies from the target only from the same stretch of so many bytes; 0: from all of it.
     std::uint64_t window = 0;
+    /// Threads that parse. The edits are the same for any number.
+    unsigned threads = 2;
 };
 
 /// Tells the edits that make `target`; advances `meter` by its bytes. Literals are views of `target`. The same

@@ -1,0 +1,53 @@
+// SPDX-License-Identifier: MIT
+// What the parsers of all stretches of one target share: the files, the depth, and the index of the source.
+#pragma once
+
+#include <functional>
+#include <mutex>
+#include <optional>
+
+#include "match/match.h"
+#include "match/place_index.h"
+
+namespace hotstitch {
+
+/// Told of progress by whoever works; throws Error(cancelled) to stop the work.
+class Ticker {
+public:
+    virtual ~Ticker();
+    virtual void indexed(std::uint64_t bytes) = 0;  ///< so many bytes of the source, in all
+    virtual void parsed(std::uint64_t bytes) = 0;   ///< so many more of the target
+};
+
+/// What the depths differ in.
+struct Depth {
+    std::size_t window;          ///< bytes that a new place has to share
+    std::uint64_t step;          ///< every so manieth place of the source is in the index
+    std::uint64_t target_step;   ///< and of the target
+    unsigned places;             ///< places looked at of the same bytes
+    std::uint64_t plenty;        ///< a match as long as this is taken at once
+    std::uint64_t covered;       ///< inside one as long as this, no new places are looked for
+    std::uint64_t unindexed;     ///< places without a match that are borne before the source is indexed
+    std::uint64_t every_length;  ///< up to this length, a match may also be cut short anywhere
+};
+
+struct MatchJob {
+    MatchJob(ByteView source, ByteView target, const MatchOptions& options);
+
+    /// The index of the source, made when it is first asked for: many mods change bytes in their places and never need
+    /// it. Safe to call from several threads.
+    const PlaceIndex& source_index(Ticker& ticker);
+
+    ByteView source, target;
+    MatchOptions options;
+    Depth depth;
+
+private:
+    std::once_flag once_;
+    std::optional<PlaceIndex> index_;
+};
+
+/// The cheapest edits that make the target from `begin` to `end`. Their bytes are views of the target.
+std::vector<Edit> parse_stretch(MatchJob& job, std::uint64_t begin, std::uint64_t end, Ticker& ticker);
+
+}  // namespace hotstitch

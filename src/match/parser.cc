@@ -1,0 +1,327 @@
+// SPDX-License-Identifier: MIT
+// Copies from anywhere, chosen by what they cost in the format being written.
+//
+// A stretch of the target is parsed block by block. Each place of a block is a node that knows the cheapest way found
+// to get there and, for that way, where the last copies ended, because a short move from there is cheap to write. From
+// each node on, these are tried: one literal byte; going on at the distance between source and target that the last
+// copy had, and at a few distances before it, which needs no index and finds again what a small edit interrupted; a
+// run; and the places of the source, and of the stretch so far, that begin with the same few bytes. A match that is
+// long enough ends the block at once: nothing is gained by looking inside it, and files that are mostly the same pass
+// at the speed of a comparison. (What was copied from the source by a long match needs no index of its own: the
+// source's finds it.)
+//
+// The index knows a few places of the same bytes only, and the more places in a row had no match, the fewer are looked
+// up, so equal blocks, short periods and noise stay linear.
+// Tested by tests/match_test.cc.
+#include <algorithm>
+#include <array>
+#include <utility>
+
+#include "match/match_job.h"
+
+namespace hotstitch {
+namespace {
+
+constexpr std::uint64_t least_match = 3, least_run = 5;
+constexpr std::uint32_t block_nodes = 4096, worth_noting = 24;
+
+struct Node {
+    Costs::Bits cost = UINT32_MAX;
+    std::uint32_t length = 0;  ///< of the edit that arrives here
+    EditKind kind = EditKind::literal;
+    std::uint64_t from = 0;
+    CopyState state;
+};
+
+struct Match {
+    EditKind kind = EditKind::copy_source;
+    std::uint64_t from = 0, length = 0;
+};
+
+class Parser {
+public:
+    Parser(MatchJob& job, std::uint64_t begin, std::uint64_t end, Ticker& ticker)
+        : job_(job),
+          source_(job.source),
+          target_(job.target.first(end)),
+          begin_(begin),
+          depth_(job.depth),
+          costs_(job.options.costs),
+          bps_(job.options.costs == CostModel::bps),
+          ticker_(ticker),
+          in_target_(target_, begin, {depth_.window, depth_.target_step, depth_.places, job.options.memory / 4}),
+          nodes_(block_nodes + depth_.plenty + 1),
+          at_(begin),
+          ticked_(begin),
+          told_(begin),
+          recent_shifts_{0, job.source.size() - job.target.size()} {}
+
+    std::vector<Edit> run() {
+        while (at_ < target_.size()) parse_block();
+        tell_literal(target_.size());
+        ticker_.parsed(at_ - ticked_);
+        return std::move(edits_);
+    }
+
+private:
+    void parse_block() {
+        nodes_[0] = {.cost = 0, .length = 0, .kind = last_kind_, .from = 0, .state = state_};
+        frontier_ = 0;
+        tick();
+        for (std::uint32_t i = 0; i < block_nodes && at_ + i < target_.size(); ++i) {
+            long_match_ = {};
+            long_back_ = 0;
+            relax_literal(i);
+            look_at(i);
+            if (long_match_.length == 0) continue;
+            tell_nodes(i - long_back_);
+            return tell_copy(long_match_);
+        }
+        tell_nodes(cheapest_end());
+    }
+
+    void tick() {
+        constexpr std::uint64_t often = 256 << 10;
+        if (at_ - ticked_ < often) return;
+        ticker_.parsed(at_ - ticked_);
+        ticked_ = at_;
+    }
+
+    /// Where the block ends: a match that reaches over its last node is not cut there.
+    std::uint32_t cheapest_end() const {
+        std::uint32_t best = frontier_;
+        for (std::uint32_t end = frontier_; end >= block_nodes; --end)
+            if (nodes_[end].cost < nodes_[best].cost) best = end;
+        return best;
+    }
+
+    /// Tries everything from node i on.
+    void look_at(std::uint32_t i) {
+        const std::uint64_t at = at_ + i;
+        const ByteView rest = target_.subspan(at);
+        const std::uint64_t covered_before = covered_;
+        const std::uint64_t shift = nodes_[i].state.shift, older = nodes_[i].state.older_shift;
+        try_shift(i, shift);
+        if (older != shift) try_shift(i, older);
+        for (const std::uint64_t other : recent_shifts_)
+            if (other != shift && other != older) try_shift(i, other);
+        if (long_match_.length != 0) return;
+        if (rest.size() > least_run && rest[0] == rest[1] && rest[1] == rest[2])
+            offer(i, {EditKind::run, at, 1 + common_prefix(rest, rest.subspan(1))}, 0);
+        if (long_match_.length == 0 && at >= covered_before && in_target_.has_window(at) && wants_index(at))
+            look_up(i);
+        in_target_.add(at);
+    }
+
+    void look_up(std::uint32_t i) {
+        constexpr std::uint64_t ahead = 8;
+        const std::uint64_t at = at_ + i;
+        const std::byte* const bytes = target_.data() + at;
+        if (in_target_.has_window(at + ahead)) in_source_->prefetch(bytes + ahead), in_target_.prefetch(bytes + ahead);
+        found_ = false;
+        in_source_->look_up(bytes, [&](std::uint64_t from) {
+            offer_place(i, {EditKind::copy_source, from, 0}, source_);
+            return true;  // of several long ones, the longest
+        });
+        if (long_match_.length == 0)
+            in_target_.look_up(bytes, [&](std::uint64_t from) {
+                if (from >= first_copied(at)) offer_place(i, {EditKind::copy_target, from, 0}, target_);
+                return long_match_.length == 0;
+            });
+        misses_ = found_ ? 0 : misses_ + 1;
+    }
+
+    /// The target before this place is out of reach for a copy that makes `at`.
+    std::uint64_t first_copied(std::uint64_t at) const {
+        const std::uint64_t window = job_.options.window;
+        return window == 0 ? begin_ : std::max(begin_, at - at % window);
+    }
+
+    /// The source is indexed when the known distances have not helped for a while. Where nothing has matched for long,
+    /// fewer places are looked up.
+    bool wants_index(std::uint64_t at) {
+        constexpr std::uint64_t patience = 1024, longest_step = 8;
+        if (in_source_ == nullptr) {
+            if (++misses_ < depth_.unindexed) return false;
+            in_source_ = &job_.source_index(ticker_);
+            misses_ = 0;
+        }
+        const std::uint64_t step = std::min(1 + misses_ / patience, longest_step);
+        return step == 1 || at % step == 0;
+    }
+
+    void try_shift(std::uint32_t i, std::uint64_t shift) {
+        const std::uint64_t from = at_ + i + shift;
+        if (from >= source_.size() || source_[from] != target_[at_ + i]) return;
+        const std::uint64_t same = common_prefix(source_.subspan(from), target_.subspan(at_ + i));
+        if (same < least_match) return;
+        if (in_source_ == nullptr) misses_ = 0;
+        offer(i, {EditKind::copy_source, from, same}, 0);
+    }
+
+    /// A place from the index: how long is the match, and how far back does it go.
+    void offer_place(std::uint32_t i, Match match, ByteView from) {
+        const std::uint64_t at = at_ + i;
+        match.length = common_prefix(from.subspan(match.from), target_.subspan(at));
+        // Only as far as the index and the places passed over leave gaps: what begins earlier was met earlier.
+        std::uint64_t most_back = std::min<std::uint64_t>(i, in_source_->step() + 16);
+        if (match.kind == EditKind::copy_target) most_back = std::min(most_back, match.from - first_copied(at));
+        if (job_.options.window != 0) most_back = std::min(most_back, at % job_.options.window);
+        std::uint32_t back = 0;
+        while (back < most_back && match.from > back && from[match.from - back - 1] == target_[at - back - 1]) ++back;
+        found_ = true;
+        if (match.length < depth_.plenty || !resumes_soon(at, match.length, nodes_[i].state.shift))
+            offer(i, match, back);
+    }
+
+    /// Whether a byte or few further on the last distance, or the same place, leads just as far: that is cheaper than a
+    /// long match elsewhere that begins here.
+    bool resumes_soon(std::uint64_t at, std::uint64_t length, std::uint64_t shift) const {
+        constexpr std::uint64_t soon = 4;
+        for (std::uint64_t ahead = 1; ahead <= soon; ++ahead)
+            for (const std::uint64_t other : {shift, std::uint64_t{0}}) {
+                const std::uint64_t from = at + ahead + other;
+                if (from >= source_.size() || at + ahead >= target_.size()) continue;
+                if (ahead + common_prefix(source_.subspan(from), target_.subspan(at + ahead)) + soon >= length)
+                    return true;
+            }
+        return false;
+    }
+
+    /// A match that begins `back` bytes before node i.
+    void offer(std::uint32_t i, Match match, std::uint32_t back) {
+        match.length += back;
+        match.from -= match.kind == EditKind::run ? 0 : back;
+        if (match.length >= depth_.plenty) {
+            const Costs::Bits cost = cost_of(nodes_[i - back].state, at_ + i - back, match);
+            const std::int64_t gain = static_cast<std::int64_t>(costs_.literal() * match.length) - cost;
+            if (long_match_.length == 0 || gain > long_gain_) long_match_ = match, long_back_ = back, long_gain_ = gain;
+            return;
+        }
+        const std::uint64_t end = at_ + i - back + match.length;
+        if (match.length - back >= depth_.covered) covered_ = std::max(covered_, end - depth_.window);
+        const std::uint64_t least = match.kind == EditKind::run ? least_run : least_match;
+        std::uint64_t length =
+            match.length <= depth_.every_length ? std::max<std::uint64_t>(least, back + 1) : match.length;
+        for (; length <= match.length; ++length) relax_copy(i - back, {match.kind, match.from, length});
+    }
+
+    void relax_literal(std::uint32_t i) {
+        const Node& node = nodes_[i];
+        const bool goes_on = node.kind == EditKind::literal;
+        relax(i, i + 1, node.cost + costs_.literal() + (goes_on ? 0 : costs_.literal_begins()), EditKind::literal, 0,
+              node.state);
+    }
+
+    Costs::Bits cost_of(const CopyState& state, std::uint64_t at, const Match& match) const {
+        if (match.kind == EditKind::run) return costs_.run(match.length);
+        return match.kind == EditKind::copy_source ? costs_.copy_source(state, at, match.from, match.length)
+                                                   : costs_.copy_target(state, at, match.from, match.length);
+    }
+
+    void relax_copy(std::uint32_t i, const Match& match) {
+        const Node& node = nodes_[i];
+        const std::uint64_t at = at_ + i;
+        const Costs::Bits cost = cost_of(node.state, at, match);
+        const auto end = i + static_cast<std::uint32_t>(match.length);
+        if (end <= frontier_ && node.cost + cost >= nodes_[end].cost) return;
+        relax(i, end, node.cost + cost, match.kind, match.from, after(node.state, at, match));
+    }
+
+    void relax(std::uint32_t i, std::uint32_t end, Costs::Bits cost, EditKind kind, std::uint64_t from,
+               const CopyState& state) {
+        while (frontier_ < end) nodes_[++frontier_].cost = UINT32_MAX;
+        if (cost < nodes_[end].cost) nodes_[end] = {cost, end - i, kind, from, state};
+    }
+
+    CopyState after(CopyState state, std::uint64_t at, const Match& match) const {
+        if (match.kind == EditKind::copy_target) {
+            state.target_end = match.from + match.length;
+        } else if (match.kind == EditKind::copy_source) {
+            if (const std::uint64_t shift = match.from - at; shift != state.shift)
+                state.older_shift = std::exchange(state.shift, shift);
+            // In BPS a copy from the same place moves no cursor.
+            if (!bps_ || match.from != at) state.source_end = match.from + match.length;
+        } else if (bps_ && match.kind == EditKind::run) {
+            state.target_end = at + match.length - 1;
+        }
+        return state;
+    }
+
+    /// Tells the cheapest way to node `end`, and moves there.
+    void tell_nodes(std::uint32_t end) {
+        way_.clear();
+        for (std::uint32_t i = end; i != 0; i -= nodes_[i].length) way_.push_back(i);
+        const std::uint64_t begin = at_;
+        if (end != 0) state_ = nodes_[end].state, last_kind_ = nodes_[end].kind;
+        for (auto i = way_.rbegin(); i != way_.rend(); ++i) {
+            const Node& node = nodes_[*i];
+            at_ = begin + *i - node.length;
+            if (node.kind == EditKind::copy_source && node.length >= worth_noting) note_shift(node.from - at_);
+            if (node.kind != EditKind::literal) tell({node.kind, node.from, node.length});
+        }
+        at_ = begin + end;
+    }
+
+    /// A match that no parsing could improve.
+    void tell_copy(const Match& match) {
+        state_ = after(state_, at_, match);
+        last_kind_ = match.kind;
+        if (match.kind == EditKind::copy_source) note_shift(match.from - at_);
+        tell(match);
+        at_ += match.length;
+        covered_ = misses_ = 0;
+    }
+
+    void note_shift(std::uint64_t shift) {
+        if (std::find(recent_shifts_.begin(), recent_shifts_.end(), shift) != recent_shifts_.end()) return;
+        recent_shifts_[1 + next_shift_++ % (recent_shifts_.size() - 1)] = shift;
+    }
+
+    void tell(const Match& match) {
+        tell_literal(at_);
+        told_ = at_ + match.length;
+        if (match.kind == EditKind::run) return edits_.push_back(Edit::run(target_[at_], match.length));
+        edits_.push_back(match.kind == EditKind::copy_source ? Edit::copy_source(match.from, match.length)
+                                                             : Edit::copy_target(match.from, match.length));
+    }
+
+    void tell_literal(std::uint64_t to) {
+        if (told_ != to) edits_.push_back(Edit::literal(target_.subspan(told_, to - told_)));
+        told_ = to;
+    }
+
+    MatchJob& job_;
+    ByteView source_, target_;  ///< the target ends where the stretch does
+    std::uint64_t begin_;
+    Depth depth_;
+    Costs costs_;
+    bool bps_;
+    Ticker& ticker_;
+    const PlaceIndex* in_source_ = nullptr;  ///< once it is wanted
+    PlaceIndex in_target_;
+    std::vector<Edit> edits_;
+    std::vector<Node> nodes_;
+    std::vector<std::uint32_t> way_;
+    std::uint32_t frontier_ = 0;      ///< nodes up to here are set
+    std::uint64_t at_, ticked_;       ///< the target's byte of node 0; up to where the ticker was told
+    std::uint64_t told_;              ///< target bytes told; what follows is literal
+    CopyState state_;
+    EditKind last_kind_ = EditKind::copy_source;
+    std::array<std::uint64_t, 4> recent_shifts_;  ///< the first stays 0, the same place; the second begins at both ends
+    std::size_t next_shift_ = 0;
+    std::uint64_t covered_ = 0;  ///< below here, new places are not looked for
+    std::uint64_t misses_ = 0;   ///< places in a row without a match
+    bool found_ = false;
+    Match long_match_;
+    std::uint32_t long_back_ = 0;
+    std::int64_t long_gain_ = 0;  ///< bits that it saves
+};
+
+}  // namespace
+
+std::vector<Edit> parse_stretch(MatchJob& job, std::uint64_t begin, std::uint64_t end, Ticker& ticker) {
+    return Parser(job, begin, end, ticker).run();
+}
+
+}  // namespace hotstitch

@@ -1,0 +1,161 @@
+// SPDX-License-Identifier: MIT
+// Where do these few bytes stand? A hash table of buckets as large as a cache line, so that a question costs one wait
+// for memory however many places it names. A slot holds the number of a sampled place and, in the bits left over, a
+// tag of the hash, so that hardly any place is looked at for nothing. A full bucket forgets; bytes that stand
+// everywhere keep a few places only and leave the rest of their bucket to others.
+#pragma once
+
+#include <algorithm>
+#include <bit>
+#include <cstring>
+
+#include "hotstitch/bytes.h"
+#include "io/zeroed_memory.h"
+
+namespace hotstitch {
+
+class PlaceIndex {
+public:
+    struct Shape {
+        std::size_t window = 8;  ///< bytes that a place is known by, 4 to 8
+        std::uint64_t step = 1;  ///< every so manieth place is in the index, or fewer to stay within `memory`
+        unsigned keep = 4;       ///< places kept of the same bytes, 1 to 16
+        std::uint64_t memory = UINT64_MAX;
+    };
+
+    /// Of the places from `begin` on; keeps a view of `bytes`. Empty at first. The table takes memory as it fills.
+    PlaceIndex(ByteView bytes, std::uint64_t begin, const Shape& shape)
+        : bytes_(bytes), begin_(begin), mask_(UINT64_MAX >> (64 - 8 * shape.window)), keep_(shape.keep) {
+        const std::uint64_t places = bytes.size() - begin, most = std::clamp<std::uint64_t>(
+                                                               shape.memory / bytes_per_entry, 1 << 10, most_entries);
+        step_ = std::max(shape.step, places / most + 1);
+        const std::uint64_t entries = places / step_ + 1;
+        number_bits_ = static_cast<int>(std::bit_width(entries + 1));
+        buckets_ = static_cast<std::uint32_t>(entries * bytes_per_entry / sizeof(Bucket) + 1);
+        table_ = zeroed_memory<Bucket>(buckets_);
+    }
+
+    std::uint64_t step() const noexcept { return step_; }
+    std::uint64_t memory() const noexcept { return buckets_ * sizeof(Bucket); }
+    /// Windows are looked at eight bytes at a time: none begins later.
+    bool has_window(std::uint64_t place) const noexcept { return place + word <= bytes_.size(); }
+
+    /// Adds `place` if it is one of the sampled ones. REQUIRES place >= begin.
+    void add(std::uint64_t place) noexcept {
+        const std::uint64_t from = place - begin_;
+        if ((step_ != 1 && from % step_ != 0) || !has_window(place)) return;
+        const std::uint64_t hash = hash_of(load(bytes_.data() + place));
+        insert(table_[bucket_of(hash)], hash, from / step_);
+    }
+
+    /// Adds the places whose bucket lies in share `share` of `shares`: each of several threads can fill its own.
+    /// `report` is called with the place now and then.
+    template <class Report>
+    void add_all(unsigned share, unsigned shares, Report&& report) {
+        constexpr std::size_t ahead = 16, batch = 1 << 16;
+        struct Coming {
+            std::uint64_t hash, number;
+        };
+        std::array<Coming, ahead> coming{};  // fetched from memory, not yet inserted
+        std::size_t turn = 0, count = 0;
+        const auto first = static_cast<std::uint32_t>(std::uint64_t{buckets_} * share / shares),
+                   end = static_cast<std::uint32_t>(std::uint64_t{buckets_} * (share + 1) / shares);
+        std::uint64_t number = 0;
+        for (std::uint64_t at = begin_; has_window(at); at += step_, ++number) {
+            if (number % batch == 0) report(at);
+            const std::uint64_t hash = hash_of(load(bytes_.data() + at));
+            const std::uint32_t bucket = bucket_of(hash);
+            if (bucket < first || bucket >= end) continue;
+            __builtin_prefetch(&table_[bucket], 1);
+            Coming& place = coming[turn++ % ahead];
+            if (count == ahead)
+                insert(table_[bucket_of(place.hash)], place.hash, place.number);
+            else
+                ++count;
+            place = {hash, number};
+        }
+        for (; count != 0; --count) {
+            const Coming& place = coming[(turn + ahead - count) % ahead];
+            insert(table_[bucket_of(place.hash)], place.hash, place.number);
+        }
+    }
+
+    void prefetch(const std::byte* at) const noexcept { __builtin_prefetch(&table_[bucket_of(hash_of(load(at)))]); }
+
+    /// Calls `use(place)` for the places whose window is the same as the one at `at`, the last ones added first, while
+    /// it says so.
+    template <class Use>
+    void look_up(const std::byte* at, Use&& use) const {
+        const std::uint64_t wanted = load(at), hash = hash_of(wanted);
+        const Bucket& bucket = table_[bucket_of(hash)];
+        unsigned found = slots_with(bucket, ~number_mask(), tag_of(hash)) & slots_in_use(bucket);
+        if ((found & (found - 1)) != 0)
+            for (unsigned rest = found; rest != 0; rest &= rest - 1)
+                __builtin_prefetch(bytes_.data() + place_in(bucket.slots[std::countr_zero(rest)]));
+        while (found != 0) {
+            const int slot = static_cast<int>(std::bit_width(found)) - 1;
+            found ^= 1U << slot;
+            const std::uint64_t place = place_in(bucket.slots[slot]);
+            if (load(bytes_.data() + place) == wanted && !use(place)) return;
+        }
+    }
+
+private:
+    static constexpr unsigned slot_count = 16;
+    struct alignas(64) Bucket {
+        std::uint32_t slots[slot_count];  ///< 0: empty; they fill from the first on
+    };
+    static constexpr std::size_t word = 8;
+    /// Three quarters of the slots are in use at most, or the full buckets are too many.
+    static constexpr std::uint64_t bytes_per_entry = 6;
+    /// Leaves five bits of tag.
+    static constexpr std::uint64_t most_entries = (1U << 27) - 2;
+
+    std::uint64_t load(const std::byte* at) const noexcept {
+        std::uint64_t value;
+        std::memcpy(&value, at, word);
+        return value & mask_;
+    }
+    static std::uint64_t hash_of(std::uint64_t value) noexcept {
+        value *= 0x9E3779B97F4A7C15;
+        return (value ^ value >> 29) * 0xBF58476D1CE4E5B9;
+    }
+    std::uint32_t bucket_of(std::uint64_t hash) const noexcept {
+        return static_cast<std::uint32_t>((hash >> 32) * buckets_ >> 32);
+    }
+    std::uint32_t number_mask() const noexcept { return (1U << number_bits_) - 1; }
+    std::uint32_t tag_of(std::uint64_t hash) const noexcept {
+        return static_cast<std::uint32_t>(hash) & ~number_mask();
+    }
+    std::uint64_t place_in(std::uint32_t slot) const noexcept {
+        return begin_ + ((slot & number_mask()) - 1) * step_;
+    }
+    /// A bit for each slot that is `wanted` under `mask`.
+    static unsigned slots_with(const Bucket& bucket, std::uint32_t mask, std::uint32_t wanted) noexcept {
+        unsigned found = 0;
+        for (unsigned i = 0; i < slot_count; ++i) found |= ((bucket.slots[i] & mask) == wanted ? 1U : 0U) << i;
+        return found;
+    }
+    static unsigned slots_in_use(const Bucket& bucket) noexcept { return ~slots_with(bucket, UINT32_MAX, 0); }
+
+    void insert(Bucket& bucket, std::uint64_t hash, std::uint64_t number) noexcept {
+        const std::uint32_t tag = tag_of(hash), slot = tag | static_cast<std::uint32_t>(number + 1);
+        const unsigned empty = slots_with(bucket, UINT32_MAX, 0) & 0xFFFF;
+        unsigned same = slots_with(bucket, ~number_mask(), tag) & ~empty;
+        if (static_cast<unsigned>(std::popcount(same)) >= keep_) {
+            for (std::uint64_t skip = number % keep_; skip != 0; --skip) same &= same - 1;
+            bucket.slots[std::countr_zero(same)] = slot;
+        } else {
+            bucket.slots[empty != 0 ? static_cast<unsigned>(std::countr_zero(empty)) : number % slot_count] = slot;
+        }
+    }
+
+    ByteView bytes_;
+    std::uint64_t begin_, mask_, step_ = 1;
+    unsigned keep_;
+    int number_bits_ = 1;
+    std::uint32_t buckets_ = 1;
+    ZeroedMemory<Bucket> table_;
+};
+
+}  // namespace hotstitch
