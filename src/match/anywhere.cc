@@ -69,8 +69,8 @@ private:
 /// Threads that parse stretches ahead of the one who tells them.
 class Crew {
 public:
-    Crew(MatchJob& job, std::uint64_t stretch, unsigned threads)
-        : job_(job), stretch_(stretch), lead_(threads + 2), results_(lead_) {
+    Crew(MatchJob& job, unsigned threads)
+        : job_(job), lead_(threads + 2), results_(lead_) {
         for (unsigned i = 0; i < threads; ++i) threads_.emplace_back([this] { work(); });
     }
     Crew(const Crew&) = delete;
@@ -118,16 +118,18 @@ private:
 
     void work() {
         CrewTicker ticker(*this);
+        std::optional<StretchParser> parser;  // made under the guard below: it takes memory
         for (std::unique_lock lock(mutex_);;) {
             changed_.wait(lock, [&] { return stop_ || taken_ < told_ + lead_; });
-            const std::uint64_t number = taken_, begin = number * stretch_;
+            const std::uint64_t number = taken_, begin = number * MatchJob::stretch;
             if (stop_ || begin >= job_.target.size()) return;
             ++taken_;
             lock.unlock();
             Result result{.edits = {}, .failure = {}, .done = true};
             try {
+                if (!parser) parser.emplace(job_, ticker);
                 result.edits =
-                    parse_stretch(job_, begin, std::min<std::uint64_t>(begin + stretch_, job_.target.size()), ticker);
+                    parser->parse(begin, std::min<std::uint64_t>(begin + MatchJob::stretch, job_.target.size()));
             } catch (...) {
                 result.failure = std::current_exception();
             }
@@ -138,7 +140,7 @@ private:
     }
 
     MatchJob& job_;
-    std::uint64_t stretch_, lead_;
+    std::uint64_t lead_;
     std::uint64_t taken_ = 0, told_ = 0;  ///< stretches begun, and handed out
     std::vector<Result> results_;
     std::mutex mutex_;
@@ -151,7 +153,7 @@ private:
 }  // namespace
 
 Flow match_anywhere(ByteView source, ByteView target, const MatchOptions& options, EditSink& sink, Meter& meter) {
-    constexpr std::uint64_t stretch = 4 << 20;
+    constexpr std::uint64_t stretch = MatchJob::stretch;
     const std::uint64_t stretches = (target.size() + stretch - 1) / stretch;
     MatchJob job(source, target, options);
     JoiningSink joined(sink);
@@ -162,12 +164,12 @@ Flow match_anywhere(ByteView source, ByteView target, const MatchOptions& option
     };
     OwnTicker own(meter, source.size());
     if (options.threads <= 1 || stretches <= 1) {
+        StretchParser parser(job, own);
         for (std::uint64_t begin = 0; begin < target.size(); begin += stretch)
-            if (tell(parse_stretch(job, begin, std::min<std::uint64_t>(begin + stretch, target.size()), own)) ==
-                Flow::stop)
+            if (tell(parser.parse(begin, std::min<std::uint64_t>(begin + stretch, target.size()))) == Flow::stop)
                 return Flow::stop;
     } else {
-        Crew crew(job, stretch, static_cast<unsigned>(std::min<std::uint64_t>(options.threads, stretches)));
+        Crew crew(job, static_cast<unsigned>(std::min<std::uint64_t>(options.threads, stretches)));
         std::uint64_t told = 0;
         for (std::uint64_t i = 0; i < stretches; ++i) {
             const std::vector<Edit> edits = crew.next([&](std::uint64_t indexed, std::uint64_t parsed) {

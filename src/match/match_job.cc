@@ -10,10 +10,8 @@ namespace {
 Depth depth_of(const MatchOptions& options, std::uint64_t source_size) {
     constexpr std::uint64_t small = 16 << 20;
     (void)small; (void)source_size;
-    Depth d = options.effort == Effort::quick ? Depth{.window = 8, .step = 8, .target_step = 2, .places = 2, .plenty = 32, .covered = 8, .unindexed = 32, .every_length = 0}
-    : options.effort == Effort::normal ? Depth{.window = 6, .step = 2, .target_step=1, .places = 6, .plenty = 48, .covered = 20, .unindexed = 16, .every_length = 24}
-    : Depth{.window = 6, .step = 1, .target_step = 1, .places = 12, .plenty = 256, .covered = 32, .unindexed = 0, .every_length = 64};
-    if (const char* e = getenv("DEPTH")) sscanf(e, "%zu,%lu,%lu,%u,%lu,%lu,%lu,%lu", &d.window, &d.step, &d.target_step, &d.places, &d.plenty, &d.covered, &d.unindexed, &d.every_length);
+    Depth d = options.effort == Effort::quick ? Depth{8,8,2,4,32,16,16,9,0} : options.effort == Effort::normal ? Depth{8,4,2,4,48,20,16,10,24} : Depth{8,2,1,8,256,256,16,17,64};
+    if (const char* e = getenv("DEPTH")) sscanf(e, "%zu,%lu,%lu,%u,%lu,%lu,%lu,%u,%lu", &d.window, &d.step, &d.target_step, &d.places, &d.plenty, &d.covered, &d.unindexed, &d.same_of_16, &d.every_length);
     return d;
 }
 

@@ -2,7 +2,7 @@
 // What the parsers of all stretches of one target share: the files, the depth, and the index of the source.
 #pragma once
 
-#include <functional>
+#include <memory>
 #include <mutex>
 #include <optional>
 
@@ -28,10 +28,13 @@ struct Depth {
     std::uint64_t plenty;        ///< a match as long as this is taken at once
     std::uint64_t covered;       ///< inside one as long as this, no new places are looked for
     std::uint64_t unindexed;     ///< places without a match that are borne before the source is indexed
+    unsigned same_of_16;         ///< no new places where so many of 16 bytes are the same at the last distance; 17: never
     std::uint64_t every_length;  ///< up to this length, a match may also be cut short anywhere
 };
 
 struct MatchJob {
+    /// The target is parsed in stretches of so many bytes.
+    static constexpr std::uint64_t stretch = std::uint64_t{1} << 20;
     MatchJob(ByteView source, ByteView target, const MatchOptions& options);
 
     /// The index of the source, made when it is first asked for: many mods change bytes in their places and never need
@@ -47,7 +50,17 @@ private:
     std::optional<PlaceIndex> index_;
 };
 
-/// The cheapest edits that make the target from `begin` to `end`. Their bytes are views of the target.
-std::vector<Edit> parse_stretch(MatchJob& job, std::uint64_t begin, std::uint64_t end, Ticker& ticker);
+/// Makes the cheapest edits of one stretch after the other. Not for several threads.
+class StretchParser {
+public:
+    StretchParser(MatchJob& job, Ticker& ticker);
+    ~StretchParser();
+    /// The edits that make the target from `begin` to `end`; their bytes are views of the target.
+    std::vector<Edit> parse(std::uint64_t begin, std::uint64_t end);
+
+private:
+    class Parser;
+    std::unique_ptr<Parser> parser_;
+};
 
 }  // namespace hotstitch

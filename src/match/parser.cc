@@ -38,28 +38,33 @@ struct Match {
     std::uint64_t from = 0, length = 0;
 };
 
-class Parser {
+}  // namespace
+
+class StretchParser::Parser {
 public:
-    Parser(MatchJob& job, std::uint64_t begin, std::uint64_t end, Ticker& ticker)
+    Parser(MatchJob& job, Ticker& ticker)
         : job_(job),
           source_(job.source),
-          target_(job.target.first(end)),
-          begin_(begin),
+          target_(job.target.first(std::min<std::uint64_t>(job.target.size(), MatchJob::stretch))),
           depth_(job.depth),
           costs_(job.options.costs),
           bps_(job.options.costs == CostModel::bps),
           ticker_(ticker),
-          in_target_(target_, begin, {depth_.window, depth_.target_step, depth_.places, job.options.memory / 4}),
-          nodes_(block_nodes + depth_.plenty + 1),
-          at_(begin),
-          ticked_(begin),
-          told_(begin),
-          recent_shifts_{0, job.source.size() - job.target.size()} {}
+          in_target_(target_, 0, {depth_.window, depth_.target_step, depth_.places, job.options.memory / 4}),
+          nodes_(block_nodes + depth_.plenty + 1) {}
 
-    std::vector<Edit> run() {
-        while (at_ < target_.size()) parse_block();
-        tell_literal(target_.size());
-        ticker_.parsed(at_ - ticked_);
+    std::vector<Edit> run(std::uint64_t begin, std::uint64_t end) {
+        target_ = job_.target.first(end);
+        begin_ = at_ = told_ = ticked_ = begin;
+        in_target_.begin_again(target_, begin);
+        in_source_ = nullptr;
+        state_ = {};
+        last_kind_ = EditKind::copy_source;
+        recent_shifts_ = {0, source_.size() - job_.target.size()};
+        scouted_ = covered_ = misses_ = 0;
+        while (at_ < end) parse_block();
+        tell_literal(end);
+        ticker_.parsed(end - ticked_);
         return std::move(edits_);
     }
 
@@ -68,6 +73,7 @@ private:
         nodes_[0] = {.cost = 0, .length = 0, .kind = last_kind_, .from = 0, .state = state_};
         frontier_ = 0;
         tick();
+        for (int i = 0; i < 4; ++i) scout(at_, state_.shift);
         for (std::uint32_t i = 0; i < block_nodes && at_ + i < target_.size(); ++i) {
             long_match_ = {};
             long_back_ = 0;
@@ -108,16 +114,56 @@ private:
         if (long_match_.length != 0) return;
         if (rest.size() > least_run && rest[0] == rest[1] && rest[1] == rest[2])
             offer(i, {EditKind::run, at, 1 + common_prefix(rest, rest.subspan(1))}, 0);
-        if (long_match_.length == 0 && at >= covered_before && in_target_.has_window(at) && wants_index(at))
+        scout(at, shift);
+        if (long_match_.length == 0 && at >= covered_before && in_target_.has_window(at) && wants_index(at) &&
+            !keeps_step(at, shift))
             look_up(i);
         in_target_.add(at);
     }
 
+    /// Fetches the buckets of places that will be looked up soon: those in no long match at this distance.
+    void scout(std::uint64_t at, std::uint64_t shift) {
+        constexpr std::uint64_t ahead = 48, most_steps = 4, equal = 16;
+        if (in_source_ == nullptr) return;
+        scouted_ = std::max(scouted_, at + 1);
+        for (std::uint64_t step = 0; step < most_steps && scouted_ < at + ahead; ++step) {
+            if (scouted_ + equal > target_.size()) return;
+            const std::uint64_t from = scouted_ + shift;
+            const std::byte* const bytes = target_.data() + scouted_;
+            if (from < source_.size() && source_.size() - from >= equal &&
+                std::memcmp(source_.data() + from, bytes, equal) == 0) {
+                scouted_ += equal / 2;
+            } else {
+                in_source_->prefetch(bytes);
+                in_target_.prefetch(bytes);
+                ++scouted_;
+            }
+        }
+    }
+
+    /// Whether source and target are so much the same from here on at this distance that no other place is worth a
+    /// look: rows of pointers, relinked code.
+    bool keeps_step(std::uint64_t at, std::uint64_t shift) const {
+        if (depth_.same_of_16 > 16) return false;
+        const std::uint64_t from = at + shift;
+        if (from >= source_.size() || source_.size() - from < 16 || target_.size() - at < 16) return false;
+        const int same = equal_bytes(source_.data() + from, target_.data() + at) +
+                         equal_bytes(source_.data() + from + 8, target_.data() + at + 8);
+        return same >= static_cast<int>(depth_.same_of_16);
+    }
+    /// How many of the next eight bytes are the same.
+    static int equal_bytes(const std::byte* a, const std::byte* b) {
+        constexpr std::uint64_t lows = 0x7F7F7F7F7F7F7F7F;
+        std::uint64_t x, y;
+        std::memcpy(&x, a, 8);
+        std::memcpy(&y, b, 8);
+        const std::uint64_t other = x ^ y, zero = ~(((other & lows) + lows) | other | lows);
+        return static_cast<int>((zero >> 7) * 0x0101010101010101 >> 56);
+    }
+
     void look_up(std::uint32_t i) {
-        constexpr std::uint64_t ahead = 8;
         const std::uint64_t at = at_ + i;
         const std::byte* const bytes = target_.data() + at;
-        if (in_target_.has_window(at + ahead)) in_source_->prefetch(bytes + ahead), in_target_.prefetch(bytes + ahead);
         found_ = false;
         in_source_->look_up(bytes, [&](std::uint64_t from) {
             offer_place(i, {EditKind::copy_source, from, 0}, source_);
@@ -163,8 +209,8 @@ private:
     void offer_place(std::uint32_t i, Match match, ByteView from) {
         const std::uint64_t at = at_ + i;
         match.length = common_prefix(from.subspan(match.from), target_.subspan(at));
-        // Only as far as the index and the places passed over leave gaps: what begins earlier was met earlier.
-        std::uint64_t most_back = std::min<std::uint64_t>(i, in_source_->step() + 16);
+        // The index is thin, and of bytes that stand everywhere it knows a few places only.
+        std::uint64_t most_back = i;
         if (match.kind == EditKind::copy_target) most_back = std::min(most_back, match.from - first_copied(at));
         if (job_.options.window != 0) most_back = std::min(most_back, at % job_.options.window);
         std::uint32_t back = 0;
@@ -203,7 +249,7 @@ private:
         const std::uint64_t least = match.kind == EditKind::run ? least_run : least_match;
         std::uint64_t length =
             match.length <= depth_.every_length ? std::max<std::uint64_t>(least, back + 1) : match.length;
-        for (; length <= match.length; ++length) relax_copy(i - back, {match.kind, match.from, length});
+        relax_lengths(i - back, match, length);
     }
 
     void relax_literal(std::uint32_t i) {
@@ -215,17 +261,24 @@ private:
 
     Costs::Bits cost_of(const CopyState& state, std::uint64_t at, const Match& match) const {
         if (match.kind == EditKind::run) return costs_.run(match.length);
-        return match.kind == EditKind::copy_source ? costs_.copy_source(state, at, match.from, match.length)
-                                                   : costs_.copy_target(state, at, match.from, match.length);
+        return costs_.copy_length(match.length) + place_cost(state, at, match);
+    }
+    Costs::Bits place_cost(const CopyState& state, std::uint64_t at, const Match& match) const {
+        return match.kind == EditKind::copy_source ? costs_.from_source(state, at, match.from)
+                                                   : costs_.from_target(state, at, match.from);
     }
 
-    void relax_copy(std::uint32_t i, const Match& match) {
-        const Node& node = nodes_[i];
-        const std::uint64_t at = at_ + i;
-        const Costs::Bits cost = cost_of(node.state, at, match);
-        const auto end = i + static_cast<std::uint32_t>(match.length);
-        if (end <= frontier_ && node.cost + cost >= nodes_[end].cost) return;
-        relax(i, end, node.cost + cost, match.kind, match.from, after(node.state, at, match));
+    /// The match from node i on, cut to each length from `least` on.
+    void relax_lengths(std::uint32_t i, Match match, std::uint64_t least) {
+        const std::uint64_t longest = match.length;
+        const bool run = match.kind == EditKind::run;
+        const Costs::Bits base = nodes_[i].cost + (run ? 0 : place_cost(nodes_[i].state, at_ + i, match));
+        for (match.length = least; match.length <= longest; ++match.length) {
+            const Costs::Bits cost = base + (run ? costs_.run(match.length) : costs_.copy_length(match.length));
+            const auto end = i + static_cast<std::uint32_t>(match.length);
+            if (end <= frontier_ && cost >= nodes_[end].cost) continue;
+            relax(i, end, cost, match.kind, match.from, after(nodes_[i].state, at_ + i, match));
+        }
     }
 
     void relax(std::uint32_t i, std::uint32_t end, Costs::Bits cost, EditKind kind, std::uint64_t from,
@@ -293,7 +346,7 @@ private:
 
     MatchJob& job_;
     ByteView source_, target_;  ///< the target ends where the stretch does
-    std::uint64_t begin_;
+    std::uint64_t begin_ = 0;
     Depth depth_;
     Costs costs_;
     bool bps_;
@@ -304,12 +357,13 @@ private:
     std::vector<Node> nodes_;
     std::vector<std::uint32_t> way_;
     std::uint32_t frontier_ = 0;      ///< nodes up to here are set
-    std::uint64_t at_, ticked_;       ///< the target's byte of node 0; up to where the ticker was told
-    std::uint64_t told_;              ///< target bytes told; what follows is literal
+    std::uint64_t at_ = 0, ticked_ = 0;       ///< the target's byte of node 0; up to where the ticker was told
+    std::uint64_t told_ = 0;          ///< target bytes told; what follows is literal
     CopyState state_;
     EditKind last_kind_ = EditKind::copy_source;
-    std::array<std::uint64_t, 4> recent_shifts_;  ///< the first stays 0, the same place; the second begins at both ends
+    std::array<std::uint64_t, 4> recent_shifts_{};  ///< the first stays 0, the same place; the second begins at both ends
     std::size_t next_shift_ = 0;
+    std::uint64_t scouted_ = 0;  ///< buckets of places below were fetched
     std::uint64_t covered_ = 0;  ///< below here, new places are not looked for
     std::uint64_t misses_ = 0;   ///< places in a row without a match
     bool found_ = false;
@@ -318,10 +372,11 @@ private:
     std::int64_t long_gain_ = 0;  ///< bits that it saves
 };
 
-}  // namespace
+StretchParser::StretchParser(MatchJob& job, Ticker& ticker) : parser_(std::make_unique<Parser>(job, ticker)) {}
+StretchParser::~StretchParser() = default;
 
-std::vector<Edit> parse_stretch(MatchJob& job, std::uint64_t begin, std::uint64_t end, Ticker& ticker) {
-    return Parser(job, begin, end, ticker).run();
+std::vector<Edit> StretchParser::parse(std::uint64_t begin, std::uint64_t end) {
+    return parser_->run(begin, end);
 }
 
 }  // namespace hotstitch

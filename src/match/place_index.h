@@ -6,8 +6,14 @@
 #pragma once
 
 #include <algorithm>
+#include <array>
 #include <bit>
 #include <cstring>
+#include <utility>
+
+#ifdef __SSE2__
+#include <emmintrin.h>
+#endif
 
 #include "hotstitch/bytes.h"
 #include "io/zeroed_memory.h"
@@ -19,7 +25,7 @@ public:
     struct Shape {
         std::size_t window = 8;  ///< bytes that a place is known by, 4 to 8
         std::uint64_t step = 1;  ///< every so manieth place is in the index, or fewer to stay within `memory`
-        unsigned keep = 4;       ///< places kept of the same bytes, 1 to 16
+        unsigned keep = 4;       ///< places kept of the same bytes: 1, 2, 4, 8 or 16
         std::uint64_t memory = UINT64_MAX;
     };
 
@@ -35,6 +41,13 @@ public:
         table_ = zeroed_memory<Bucket>(buckets_);
     }
 
+    /// Forgets all places, and begins anew with those from `begin` on, which may be as many as before.
+    void begin_again(ByteView bytes, std::uint64_t begin) noexcept {
+        bytes_ = bytes;
+        begin_ = begin;
+        if (std::exchange(used_, false)) std::memset(table_.get(), 0, buckets_ * sizeof(Bucket));
+    }
+
     std::uint64_t step() const noexcept { return step_; }
     std::uint64_t memory() const noexcept { return buckets_ * sizeof(Bucket); }
     /// Windows are looked at eight bytes at a time: none begins later.
@@ -46,38 +59,34 @@ public:
         if ((step_ != 1 && from % step_ != 0) || !has_window(place)) return;
         const std::uint64_t hash = hash_of(load(bytes_.data() + place));
         insert(table_[bucket_of(hash)], hash, from / step_);
+        used_ = true;
     }
 
     /// Adds the places whose bucket lies in share `share` of `shares`: each of several threads can fill its own.
     /// `report` is called with the place now and then.
     template <class Report>
     void add_all(unsigned share, unsigned shares, Report&& report) {
-        constexpr std::size_t ahead = 16, batch = 1 << 16;
-        struct Coming {
-            std::uint64_t hash, number;
-        };
-        std::array<Coming, ahead> coming{};  // fetched from memory, not yet inserted
-        std::size_t turn = 0, count = 0;
+        constexpr std::uint64_t often = 1 << 16;
         const auto first = static_cast<std::uint32_t>(std::uint64_t{buckets_} * share / shares),
-                   end = static_cast<std::uint32_t>(std::uint64_t{buckets_} * (share + 1) / shares);
-        std::uint64_t number = 0;
+                   mine = static_cast<std::uint32_t>(std::uint64_t{buckets_} * (share + 1) / shares) - first;
+        std::array<Batch, 2> batches;  // one is fetched from memory while the other is inserted
+        Batch* batch = &batches[0];
+        std::uint64_t number = 0, last = 0;
         for (std::uint64_t at = begin_; has_window(at); at += step_, ++number) {
-            if (number % batch == 0) report(at);
-            const std::uint64_t hash = hash_of(load(bytes_.data() + at));
-            const std::uint32_t bucket = bucket_of(hash);
-            if (bucket < first || bucket >= end) continue;
-            __builtin_prefetch(&table_[bucket], 1);
-            Coming& place = coming[turn++ % ahead];
-            if (count == ahead)
-                insert(table_[bucket_of(place.hash)], place.hash, place.number);
-            else
-                ++count;
-            place = {hash, number};
+            if (number % often == 0) report(at);
+            const std::uint64_t window = load(bytes_.data() + at);
+            // In a run, or where the step is a multiple of the period, the first place stands for all.
+            const bool repeated = std::exchange(last, window) == window && number != 0;
+            const std::uint64_t hash = hash_of(window);
+            batch->places[batch->count] = {hash, number};
+            // No branch: whose a place is cannot be foretold.
+            batch->count += static_cast<unsigned>(!repeated) & static_cast<unsigned>(bucket_of(hash) - first < mine);
+            if (batch->count != Batch::most) continue;
+            for (const Place& place : batch->places) __builtin_prefetch(&table_[bucket_of(place.hash)], 1);
+            batch = batch == &batches[0] ? &batches[1] : &batches[0];
+            insert(*batch);
         }
-        for (; count != 0; --count) {
-            const Coming& place = coming[(turn + ahead - count) % ahead];
-            insert(table_[bucket_of(place.hash)], place.hash, place.number);
-        }
+        for (Batch* rest : {batch == &batches[0] ? &batches[1] : &batches[0], batch}) insert(*rest);
     }
 
     void prefetch(const std::byte* at) const noexcept { __builtin_prefetch(&table_[bucket_of(hash_of(load(at)))]); }
@@ -104,6 +113,14 @@ private:
     static constexpr unsigned slot_count = 16;
     struct alignas(64) Bucket {
         std::uint32_t slots[slot_count];  ///< 0: empty; they fill from the first on
+    };
+    struct Place {
+        std::uint64_t hash, number;
+    };
+    struct Batch {
+        static constexpr unsigned most = 64;
+        std::array<Place, most> places{};
+        unsigned count = 0;
     };
     static constexpr std::size_t word = 8;
     /// Three quarters of the slots are in use at most, or the full buckets are too many.
@@ -132,18 +149,32 @@ private:
     }
     /// A bit for each slot that is `wanted` under `mask`.
     static unsigned slots_with(const Bucket& bucket, std::uint32_t mask, std::uint32_t wanted) noexcept {
+#ifdef __SSE2__
+        const auto* four = reinterpret_cast<const __m128i*>(bucket.slots);
+        const __m128i masks = _mm_set1_epi32(static_cast<int>(mask)), all = _mm_set1_epi32(static_cast<int>(wanted));
+        const auto found = [&](int i) { return _mm_cmpeq_epi32(_mm_and_si128(_mm_load_si128(four + i), masks), all); };
+        return static_cast<unsigned>(_mm_movemask_epi8(
+            _mm_packs_epi16(_mm_packs_epi32(found(0), found(1)), _mm_packs_epi32(found(2), found(3)))));
+#else
         unsigned found = 0;
         for (unsigned i = 0; i < slot_count; ++i) found |= ((bucket.slots[i] & mask) == wanted ? 1U : 0U) << i;
         return found;
+#endif
     }
     static unsigned slots_in_use(const Bucket& bucket) noexcept { return ~slots_with(bucket, UINT32_MAX, 0); }
 
+    void insert(Batch& batch) noexcept {
+        for (unsigned i = 0; i < batch.count; ++i)
+            insert(table_[bucket_of(batch.places[i].hash)], batch.places[i].hash, batch.places[i].number);
+        batch.count = 0;
+    }
     void insert(Bucket& bucket, std::uint64_t hash, std::uint64_t number) noexcept {
         const std::uint32_t tag = tag_of(hash), slot = tag | static_cast<std::uint32_t>(number + 1);
-        const unsigned empty = slots_with(bucket, UINT32_MAX, 0) & 0xFFFF;
-        unsigned same = slots_with(bucket, ~number_mask(), tag) & ~empty;
-        if (static_cast<unsigned>(std::popcount(same)) >= keep_) {
-            for (std::uint64_t skip = number % keep_; skip != 0; --skip) same &= same - 1;
+        const unsigned empty = slots_with(bucket, UINT32_MAX, 0);
+        unsigned same = slots_with(bucket, ~number_mask(), tag) & ~empty, beyond_kept = same;
+        for (unsigned kept = keep_; kept != 1 && beyond_kept != 0; --kept) beyond_kept &= beyond_kept - 1;
+        if (beyond_kept != 0) {
+            for (std::uint64_t skip = number & (keep_ - 1); skip != 0; --skip) same &= same - 1;
             bucket.slots[std::countr_zero(same)] = slot;
         } else {
             bucket.slots[empty != 0 ? static_cast<unsigned>(std::countr_zero(empty)) : number % slot_count] = slot;
@@ -155,6 +186,7 @@ private:
     unsigned keep_;
     int number_bits_ = 1;
     std::uint32_t buckets_ = 1;
+    bool used_ = false;
     ZeroedMemory<Bucket> table_;
 };
 

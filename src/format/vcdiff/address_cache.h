@@ -46,6 +46,10 @@ public:
         return best;
     }
 
+    static Written from_here(std::uint64_t address, std::uint64_t here) {
+        return {1, here - address, integer_length(here - address)};
+    }
+
     /// The slots of a mode, for the decoder. REQUIRES a near or same mode.
     std::uint64_t near_slot(std::size_t mode) const noexcept { return near_[mode - 2]; }
     std::uint64_t same_slot(std::size_t mode, std::byte value) const noexcept {

@@ -32,6 +32,7 @@ Writer::Writer(ByteView target, ByteSink& patch, const WriterOptions& options)
     : target_(target),
       patch_(patch),
       options_(options.vcdiff),
+      window_(options.vcdiff.lzma ? WindowEncoder::Addresses::alike : WindowEncoder::Addresses::shortest),
       application_header_(options.metadata.begin(), options.metadata.end()) {
     if (options_.window < least_window || options_.window > most_window)
         throw Error(ErrorCode::usage, "the window size is out of range")

@@ -3,7 +3,6 @@
 #include "format/vcdiff/window_encoder.h"
 
 #include <algorithm>
-#include <cstdlib>
 
 namespace hotstitch::vcdiff {
 namespace {
@@ -111,7 +110,8 @@ void WindowEncoder::put_op(const Op& op, Encoded& out) {
 }
 
 void WindowEncoder::put_copy(std::uint64_t address, std::uint64_t length, Encoded& out) {
-    const AddressCache::Written written = getenv("HM") ? AddressCache::Written{1, here_-address,0} : cache_.shortest(address, here_);
+    const AddressCache::Written written =
+        alike_ ? AddressCache::from_here(address, here_) : cache_.shortest(address, here_);
     if (cache_.is_same_mode(written.mode))
         out.sections[addresses].push_back(static_cast<std::byte>(written.value));
     else

@@ -13,6 +13,12 @@ namespace hotstitch::vcdiff {
 
 class WindowEncoder {
 public:
+    enum class Addresses {
+        shortest,  ///< fewest bytes
+        alike,     ///< all as the distance from here: longer, but the same bytes again and again for a compressor
+    };
+    explicit WindowEncoder(Addresses how) : alike_(how == Addresses::alike) {}
+
     /// Begins a window at this offset of the target. Views of `target` are kept.
     void begin(ByteView target, std::uint64_t offset);
 
@@ -40,6 +46,7 @@ private:
     void put_copy(std::uint64_t address, std::uint64_t length, Encoded& out);
     void put_code(Half half, std::uint64_t length, Bytes& instructions);
 
+    bool alike_;
     ByteView target_;
     std::uint64_t offset_ = 0, made_ = 0;
     std::vector<Op> ops_;
