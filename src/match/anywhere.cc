@@ -69,8 +69,7 @@ private:
 /// Threads that parse stretches ahead of the one who tells them.
 class Crew {
 public:
-    Crew(MatchJob& job, unsigned threads)
-        : job_(job), lead_(threads + 2), results_(lead_) {
+    Crew(MatchJob& job, unsigned threads) : job_(job), lead_(threads + 2), results_(lead_) {
         for (unsigned i = 0; i < threads; ++i) threads_.emplace_back([this] { work(); });
     }
     Crew(const Crew&) = delete;

@@ -2,6 +2,7 @@
 // What an edit costs in the format being written, in bits, as far as the parser has to know it to choose well.
 #pragma once
 
+#include <algorithm>
 #include <bit>
 #include <cstdint>
 
@@ -11,8 +12,8 @@ enum class CostModel { bps, vcdiff, vcdiff_lzma };
 
 /// What a copy's cost depends on: where the ones before it ended, and how far they reached.
 struct CopyState {
-    std::uint64_t source_end = 0;  ///< behind the last copy from the source; in BPS, its cursor
-    std::uint64_t target_end = 0;  ///< behind the last copy from the target; in BPS, its cursor
+    /// BPS: the cursors, behind the last copy. VCDIFF: where the last copy began, which is what the near cache keeps.
+    std::uint64_t source_near = 0, target_near = 0;
     /// Source offset - target offset of the last copy from the source, modulo 2^64, and of the last with another one.
     std::uint64_t shift = 0, older_shift = 0;
 };
@@ -47,8 +48,8 @@ public:
     }
     constexpr Bits from_source(const CopyState& state, std::uint64_t at, std::uint64_t from) const {
         switch (model_) {
-            case CostModel::bps: return from == at ? 0 : vlv_bits(distance(state.source_end, from) << 1);
-            case CostModel::vcdiff: return address_bits(distance(state.source_end, from), from);
+            case CostModel::bps: return from == at ? 0 : vlv_bits(distance(state.source_near, from) << 1);
+            case CostModel::vcdiff: return address_bits(state.source_near, from, from);
             case CostModel::vcdiff_lzma: break;
         }
         const std::uint64_t shift = from - at;
@@ -56,8 +57,8 @@ public:
     }
     constexpr Bits from_target(const CopyState& state, std::uint64_t at, std::uint64_t from) const {
         switch (model_) {
-            case CostModel::bps: return vlv_bits(distance(state.target_end, from) << 1);
-            case CostModel::vcdiff: return address_bits(distance(state.target_end, from), at - from);
+            case CostModel::bps: return vlv_bits(distance(state.target_near, from) << 1);
+            case CostModel::vcdiff: return address_bits(state.target_near, from, at - from);
             case CostModel::vcdiff_lzma: break;
         }
         return 12 + vlv_bits(at - from) * 7 / 8;
@@ -74,9 +75,10 @@ private:
         return 8 * ((static_cast<Bits>(std::bit_width(value | 1)) + 6) * 37 >> 8);  // / 7
     }
     static constexpr Bits size_bits(std::uint64_t length) { return length <= 18 ? 0 : vlv_bits(length); }
-    /// An address a little behind one of the last is a small number; any other is spelt out.
-    static constexpr Bits address_bits(std::uint64_t near, std::uint64_t far) {
-        return near < 16384 ? vlv_bits(near) : vlv_bits(far);
+    /// An address behind one of the last is the distance to it, any other is spelt out.
+    static constexpr Bits address_bits(std::uint64_t last, std::uint64_t from, std::uint64_t spelt) {
+        const Bits far = vlv_bits(spelt);
+        return from < last ? far : std::min(far, vlv_bits(from - last));
     }
 
     CostModel model_;

@@ -5,14 +5,34 @@
 
 namespace hotstitch {
 namespace {
-#include <cstdio>
-#include <cstdlib>
-Depth depth_of(const MatchOptions& options, std::uint64_t source_size) {
-    constexpr std::uint64_t small = 16 << 20;
-    (void)small; (void)source_size;
-    Depth d = options.effort == Effort::quick ? Depth{8,8,2,4,32,16,16,9,0} : options.effort == Effort::normal ? Depth{8,4,2,4,48,20,16,10,24} : Depth{8,2,1,8,256,256,16,17,64};
-    if (const char* e = getenv("DEPTH")) sscanf(e, "%zu,%lu,%lu,%u,%lu,%lu,%lu,%u,%lu", &d.window, &d.step, &d.target_step, &d.places, &d.plenty, &d.covered, &d.unindexed, &d.same_of_16, &d.every_length);
-    return d;
+
+/// The figures with which pairs of programs, libraries, data files and ROM-shaped files came out smallest in the time
+/// of the depth: docs/performance.md. Literals that a compressor follows cost little, so no other place is looked for
+/// in code that goes on in step; without one, only a long look finds what is cheaper.
+Depth depth_of(Effort effort, CostModel costs) {
+    const bool bps = costs == CostModel::bps, compressed = costs == CostModel::vcdiff_lzma;
+    Depth depth;
+    switch (effort) {
+        case Effort::quick:
+            depth = {.window = 8, .step = 32, .target_step = 8, .places = 1, .plenty = 20, .covered = 8};
+            depth.unindexed = 16, depth.same_of_16 = 8, depth.every_length = 0;
+            return depth;
+        case Effort::normal:
+            depth = {.window = 8, .step = 4, .target_step = 2, .places = 4, .plenty = 48, .covered = 20};
+            depth.unindexed = 16, depth.same_of_16 = 13, depth.every_length = 24;
+            if (bps) depth.window = 6, depth.plenty = 80, depth.same_of_16 = Depth::never;
+            if (compressed) {
+                depth.target_step = 1, depth.places = 8, depth.plenty = depth.covered = 128;
+                depth.same_of_16 = 10, depth.every_length = 64;
+            }
+            return depth;
+        case Effort::best: break;
+    }
+    depth = {.window = 6, .step = 1, .target_step = 1, .places = 16, .plenty = 256, .covered = 64};
+    depth.unindexed = 1, depth.same_of_16 = Depth::never, depth.every_length = 64;
+    if (compressed)
+        depth.window = 8, depth.step = 2, depth.covered = 256, depth.same_of_16 = 10, depth.every_length = 200;
+    return depth;
 }
 
 }  // namespace
@@ -20,7 +40,7 @@ Depth depth_of(const MatchOptions& options, std::uint64_t source_size) {
 Ticker::~Ticker() = default;
 
 MatchJob::MatchJob(ByteView source_bytes, ByteView target_bytes, const MatchOptions& how)
-    : source(source_bytes), target(target_bytes), options(how), depth(depth_of(how, source_bytes.size())) {}
+    : source(source_bytes), target(target_bytes), options(how), depth(depth_of(how.effort, how.costs)) {}
 
 const PlaceIndex& MatchJob::source_index(Ticker& ticker) {
     std::call_once(once_, [&] {

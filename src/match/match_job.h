@@ -21,15 +21,17 @@ public:
 
 /// What the depths differ in.
 struct Depth {
-    std::size_t window;          ///< bytes that a new place has to share
-    std::uint64_t step;          ///< every so manieth place of the source is in the index
-    std::uint64_t target_step;   ///< and of the target
-    unsigned places;             ///< places looked at of the same bytes
-    std::uint64_t plenty;        ///< a match as long as this is taken at once
-    std::uint64_t covered;       ///< inside one as long as this, no new places are looked for
-    std::uint64_t unindexed;     ///< places without a match that are borne before the source is indexed
-    unsigned same_of_16;         ///< no new places where so many of 16 bytes are the same at the last distance; 17: never
-    std::uint64_t every_length;  ///< up to this length, a match may also be cut short anywhere
+    static constexpr int never = 17;
+
+    std::size_t window = 8;          ///< bytes that a new place has to share
+    std::uint64_t step = 1;          ///< every so manieth place of the source is in the index
+    std::uint64_t target_step = 1;   ///< and of the target
+    unsigned places = 4;             ///< places looked at of the same bytes; a power of two
+    std::uint64_t plenty = 48;       ///< a match as long as this is taken at once
+    std::uint64_t covered = 20;      ///< inside one as long as this, no new places are looked for
+    std::uint64_t unindexed = 16;    ///< places without a match that are borne before the source is indexed
+    int same_of_16 = never;          ///< no new places where so many of 16 bytes are the same at the last distance
+    std::uint64_t every_length = 0;  ///< up to this length, a match may also be cut short anywhere
 };
 
 struct MatchJob {

@@ -72,6 +72,7 @@ private:
     void parse_block() {
         nodes_[0] = {.cost = 0, .length = 0, .kind = last_kind_, .from = 0, .state = state_};
         frontier_ = 0;
+        open_.clear();
         tick();
         for (int i = 0; i < 4; ++i) scout(at_, state_.shift);
         for (std::uint32_t i = 0; i < block_nodes && at_ + i < target_.size(); ++i) {
@@ -80,8 +81,11 @@ private:
             relax_literal(i);
             look_at(i);
             if (long_match_.length == 0) continue;
-            tell_nodes(i - long_back_);
-            return tell_copy(long_match_);
+            cut_open_matches(i - long_back_);
+            const std::uint32_t back = i - cheapest_between(i - long_back_, i);
+            tell_nodes(i - back);
+            const std::uint64_t later = long_match_.kind == EditKind::run ? 0 : long_back_ - back;
+            return tell_copy({long_match_.kind, long_match_.from + later, long_match_.length - (long_back_ - back)});
         }
         tell_nodes(cheapest_end());
     }
@@ -98,6 +102,21 @@ private:
         std::uint32_t best = frontier_;
         for (std::uint32_t end = frontier_; end >= block_nodes; --end)
             if (nodes_[end].cost < nodes_[best].cost) best = end;
+        return best;
+    }
+
+    /// Where a long match begins, those before it may end, also the ones that are tried in full only.
+    void cut_open_matches(std::uint32_t end) {
+        for (const auto& [begin, match] : open_)
+            if (begin + least_match <= end && begin + match.length > end)
+                relax_lengths(begin, {match.kind, match.from, end - begin}, end - begin);
+    }
+
+    /// The first of the cheapest nodes.
+    std::uint32_t cheapest_between(std::uint32_t first, std::uint32_t last) const {
+        std::uint32_t best = first;
+        for (std::uint32_t i = first + 1; i <= last; ++i)
+            if (nodes_[i].cost < nodes_[best].cost) best = i;
         return best;
     }
 
@@ -144,12 +163,12 @@ private:
     /// Whether source and target are so much the same from here on at this distance that no other place is worth a
     /// look: rows of pointers, relinked code.
     bool keeps_step(std::uint64_t at, std::uint64_t shift) const {
-        if (depth_.same_of_16 > 16) return false;
+        if (depth_.same_of_16 == Depth::never) return false;
         const std::uint64_t from = at + shift;
         if (from >= source_.size() || source_.size() - from < 16 || target_.size() - at < 16) return false;
         const int same = equal_bytes(source_.data() + from, target_.data() + at) +
                          equal_bytes(source_.data() + from + 8, target_.data() + at + 8);
-        return same >= static_cast<int>(depth_.same_of_16);
+        return same >= depth_.same_of_16;
     }
     /// How many of the next eight bytes are the same.
     static int equal_bytes(const std::byte* a, const std::byte* b) {
@@ -249,6 +268,7 @@ private:
         const std::uint64_t least = match.kind == EditKind::run ? least_run : least_match;
         std::uint64_t length =
             match.length <= depth_.every_length ? std::max<std::uint64_t>(least, back + 1) : match.length;
+        if (length > least) open_.emplace_back(i - back, match);
         relax_lengths(i - back, match, length);
     }
 
@@ -288,15 +308,16 @@ private:
     }
 
     CopyState after(CopyState state, std::uint64_t at, const Match& match) const {
+        const std::uint64_t moves = bps_ ? match.length : 0;
         if (match.kind == EditKind::copy_target) {
-            state.target_end = match.from + match.length;
+            state.target_near = match.from + moves;
         } else if (match.kind == EditKind::copy_source) {
             if (const std::uint64_t shift = match.from - at; shift != state.shift)
                 state.older_shift = std::exchange(state.shift, shift);
             // In BPS a copy from the same place moves no cursor.
-            if (!bps_ || match.from != at) state.source_end = match.from + match.length;
+            if (!bps_ || match.from != at) state.source_near = match.from + moves;
         } else if (bps_ && match.kind == EditKind::run) {
-            state.target_end = at + match.length - 1;
+            state.target_near = at + match.length - 1;
         }
         return state;
     }
@@ -317,13 +338,48 @@ private:
     }
 
     /// A match that no parsing could improve.
-    void tell_copy(const Match& match) {
+    void tell_copy(Match match) {
+        if (match.kind != EditKind::run) take_back(match);
         state_ = after(state_, at_, match);
         last_kind_ = match.kind;
         if (match.kind == EditKind::copy_source) note_shift(match.from - at_);
         tell(match);
         at_ += match.length;
         covered_ = misses_ = 0;
+    }
+
+    /// A long match may begin long before the place that made it known: in a run, or in bytes that stand everywhere.
+    /// Then it takes the place of what was told for them.
+    void take_back(Match& match) {
+        const ByteView from = match.kind == EditKind::copy_source ? source_ : target_;
+        const std::uint64_t back =
+            common_suffix(from.first(match.from), target_.subspan(0, at_), at_ - first_taken(match));
+        const std::uint64_t end = at_ + match.length;
+        if (at_ - back > told_) {
+            at_ -= back;
+        } else {
+            const std::uint64_t first = at_ - back;
+            at_ = told_;
+            for (; !edits_.empty() && at_ - edits_.back().length >= first; edits_.pop_back())
+                at_ -= edits_.back().length;
+            if (!edits_.empty() && at_ != first && edits_.back().kind == EditKind::literal) {
+                edits_.back() = Edit::literal(edits_.back().bytes.first(edits_.back().length - (at_ - first)));
+                at_ = first;
+            }
+            told_ = at_;
+        }
+        match.from -= end - match.length - at_;
+        match.length = end - at_;
+    }
+    std::uint64_t first_taken(const Match& match) const {
+        if (match.kind == EditKind::copy_source) return begin_;
+        return at_ - std::min(at_ - first_copied(at_), match.from - first_copied(at_));
+    }
+    static std::uint64_t common_suffix(ByteView a, ByteView b, std::uint64_t most) {
+        most = std::min<std::uint64_t>({most, a.size(), b.size()});
+        std::uint64_t same = 0;
+        while (same < most && a[a.size() - same - 1] == b[b.size() - same - 1]) ++same;
+        return same;
     }
 
     void note_shift(std::uint64_t shift) {
@@ -356,12 +412,15 @@ private:
     std::vector<Edit> edits_;
     std::vector<Node> nodes_;
     std::vector<std::uint32_t> way_;
-    std::uint32_t frontier_ = 0;      ///< nodes up to here are set
-    std::uint64_t at_ = 0, ticked_ = 0;       ///< the target's byte of node 0; up to where the ticker was told
-    std::uint64_t told_ = 0;          ///< target bytes told; what follows is literal
+    std::vector<std::pair<std::uint32_t, Match>>
+        open_;                           ///< in this block, tried in full only, by the node they begin at
+    std::uint32_t frontier_ = 0;         ///< nodes up to here are set
+    std::uint64_t at_ = 0, ticked_ = 0;  ///< the target's byte of node 0; up to where the ticker was told
+    std::uint64_t told_ = 0;             ///< target bytes told; what follows is literal
     CopyState state_;
     EditKind last_kind_ = EditKind::copy_source;
-    std::array<std::uint64_t, 4> recent_shifts_{};  ///< the first stays 0, the same place; the second begins at both ends
+    std::array<std::uint64_t, 4>
+        recent_shifts_{};  ///< the first stays 0, the same place; the second begins at both ends
     std::size_t next_shift_ = 0;
     std::uint64_t scouted_ = 0;  ///< buckets of places below were fetched
     std::uint64_t covered_ = 0;  ///< below here, new places are not looked for

@@ -32,8 +32,8 @@ public:
     /// Of the places from `begin` on; keeps a view of `bytes`. Empty at first. The table takes memory as it fills.
     PlaceIndex(ByteView bytes, std::uint64_t begin, const Shape& shape)
         : bytes_(bytes), begin_(begin), mask_(UINT64_MAX >> (64 - 8 * shape.window)), keep_(shape.keep) {
-        const std::uint64_t places = bytes.size() - begin, most = std::clamp<std::uint64_t>(
-                                                               shape.memory / bytes_per_entry, 1 << 10, most_entries);
+        const std::uint64_t places = bytes.size() - begin,
+                            most = std::clamp<std::uint64_t>(shape.memory / bytes_per_entry, 1 << 10, most_entries);
         step_ = std::max(shape.step, places / most + 1);
         const std::uint64_t entries = places / step_ + 1;
         number_bits_ = static_cast<int>(std::bit_width(entries + 1));
@@ -144,9 +144,7 @@ private:
     std::uint32_t tag_of(std::uint64_t hash) const noexcept {
         return static_cast<std::uint32_t>(hash) & ~number_mask();
     }
-    std::uint64_t place_in(std::uint32_t slot) const noexcept {
-        return begin_ + ((slot & number_mask()) - 1) * step_;
-    }
+    std::uint64_t place_in(std::uint32_t slot) const noexcept { return begin_ + ((slot & number_mask()) - 1) * step_; }
     /// A bit for each slot that is `wanted` under `mask`.
     static unsigned slots_with(const Bucket& bucket, std::uint32_t mask, std::uint32_t wanted) noexcept {
 #ifdef __SSE2__
@@ -161,7 +159,9 @@ private:
         return found;
 #endif
     }
-    static unsigned slots_in_use(const Bucket& bucket) noexcept { return ~slots_with(bucket, UINT32_MAX, 0); }
+    static unsigned slots_in_use(const Bucket& bucket) noexcept {
+        return ~slots_with(bucket, UINT32_MAX, 0);
+    }
 
     void insert(Batch& batch) noexcept {
         for (unsigned i = 0; i < batch.count; ++i)
@@ -173,12 +173,25 @@ private:
         const unsigned empty = slots_with(bucket, UINT32_MAX, 0);
         unsigned same = slots_with(bucket, ~number_mask(), tag) & ~empty, beyond_kept = same;
         for (unsigned kept = keep_; kept != 1 && beyond_kept != 0; --kept) beyond_kept &= beyond_kept - 1;
-        if (beyond_kept != 0) {
-            for (std::uint64_t skip = number & (keep_ - 1); skip != 0; --skip) same &= same - 1;
+        if (beyond_kept == 0 && empty != 0) {
+            bucket.slots[std::countr_zero(empty)] = slot;
+        } else if (same != 0) {
+            for (std::uint64_t skip = number & (keep_ - 1); skip != 0 && (same & (same - 1)) != 0; --skip)
+                same &= same - 1;
             bucket.slots[std::countr_zero(same)] = slot;
         } else {
-            bucket.slots[empty != 0 ? static_cast<unsigned>(std::countr_zero(empty)) : number % slot_count] = slot;
+            bucket.slots[dispensable_slot(bucket, number)] = slot;
         }
+    }
+
+    /// In a full bucket: one of several places of the same bytes rather than the only one of others.
+    std::uint64_t dispensable_slot(const Bucket& bucket, std::uint64_t number) const noexcept {
+        for (std::uint64_t tried = 0; tried < 4; ++tried) {
+            const std::uint64_t slot = (number + 5 * tried) % slot_count;
+            const unsigned same = slots_with(bucket, ~number_mask(), bucket.slots[slot] & ~number_mask());
+            if ((same & (same - 1)) != 0) return slot;
+        }
+        return number % slot_count;
     }
 
     ByteView bytes_;
