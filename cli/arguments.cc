@@ -146,6 +146,11 @@ void declare(CLI::App& app, CreateArguments& create, Common& common) {
     command.add_option("--effort", create.effort, "quick, normal or best: time against the patch's size")
         ->type_name("DEPTH")
         ->transform(CLI::CheckedTransformer(efforts).description(""));
+    command
+        .add_option_function<std::string>(
+            "--memory", [&](const std::string& text) { create.memory = parse_size(text); },
+            "Memory for finding matches (a quarter of the machine's, at most 1G)")
+        ->type_name("SIZE");
     command.add_option("--metadata", create.metadata, "Keep this file's content in the patch (bps, vcdiff)")
         ->type_name("FILE");
     command.add_flag("--checks", create.checks,

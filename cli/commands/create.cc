@@ -36,6 +36,22 @@ PatchFormat first_choice(const CreateArguments& arguments) {
     return format_by_extension(fs::path(arguments.output.path).extension().string()).value_or(PatchFormat::bps);
 }
 
+/// A quarter of the machine's memory, at most 1 GiB.
+std::uint64_t default_memory() {
+    constexpr std::uint64_t most = std::uint64_t{1} << 30;
+    const long pages = ::sysconf(_SC_PHYS_PAGES), page = ::sysconf(_SC_PAGESIZE);
+    if (pages <= 0 || page <= 0) return most / 4;
+    return std::min(static_cast<std::uint64_t>(pages) / 4 * static_cast<std::uint64_t>(page), most);
+}
+
+/// For --verbose.
+void note_matching(const MatchFacts& matching, Report& report) {
+    if (matching.index_step == 0) return report.note("matching: the source needed no index");
+    report.note(fmt::format("matching: {} of the source in an index of {}, {}",
+                            matching.index_step == 1 ? "each place" : fmt::format("1 place in {}", matching.index_step),
+                            size_text(matching.index_memory), counted(matching.threads, "thread", "threads")));
+}
+
 struct Created {
     CreateReport report;
     fs::path path;
@@ -54,11 +70,13 @@ public:
     }
 
     Created in_format(PatchFormat format) {
+        Limits limits = context_.limits;
+        limits.memory = arguments_.memory != 0 ? arguments_.memory : default_memory();
         const CreateOptions options{.format = format,
                                     .effort = arguments_.effort,
                                     .metadata = metadata_ ? metadata_->bytes() : bytes_of(names_),
                                     .vcdiff = arguments_.vcdiff,
-                                    .limits = context_.limits,
+                                    .limits = limits,
                                     .progress = context_.progress};
         if (arguments_.output.path == "-") {
             ScratchFile scratch;
@@ -143,6 +161,7 @@ void state_patch(const Created& created, const CreateArguments& arguments, Repor
     shared_fact(report, created.shared);
     report.fact("checked", "checked", "applied to the source, it makes the target, byte for byte",
                 Json::array({"result"}));
+    if (created.report.matching.threads != 0) note_matching(created.report.matching, report);
     state_demands(created.report.demands, !has_checks && !vcdiff, report);
     if (!has_checks && !arguments.checks)
         report.next(

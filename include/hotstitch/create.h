@@ -25,6 +25,9 @@ struct CreateOptions {
     /// BPS and VCDIFF: kept in the patch as it is.
     ByteView metadata{};
     VcdiffOptions vcdiff{};
+    /// Threads that look for matches; 0: one for each processor. The patch is the same for any number.
+    unsigned threads = 0;
+    /// `memory` bounds the tables of the matcher: for larger files the index gets thinner, not larger.
     Limits limits{};
     Progress progress{};
 };
@@ -37,10 +40,19 @@ struct PatchDemands {
     bool any() const noexcept { return grows || cuts || past_16_mib; }
 };
 
+/// What the matcher chose.
+struct MatchFacts {
+    /// Every so manieth byte of the source is in the index; 0: it was not needed.
+    std::uint64_t index_step = 0;
+    std::uint64_t index_memory = 0;  ///< bytes
+    unsigned threads = 0;            ///< 0: the format copies from the same place only, so nothing was looked for
+};
+
 struct CreateReport {
     PatchFacts facts;  ///< of the patch, as read back
     PatchDemands demands;
     bool changes_nothing = false;  ///< source and target are the same
+    MatchFacts matching{};
 };
 
 /// Writes the patch into `patch`, reads it back, applies it and compares the result with `target` before it

@@ -120,15 +120,14 @@ private:
         std::optional<StretchParser> parser;  // made under the guard below: it takes memory
         for (std::unique_lock lock(mutex_);;) {
             changed_.wait(lock, [&] { return stop_ || taken_ < told_ + lead_; });
-            const std::uint64_t number = taken_, begin = number * MatchJob::stretch;
-            if (stop_ || begin >= job_.target.size()) return;
+            const std::uint64_t number = taken_;
+            if (stop_ || number * MatchJob::stretch >= job_.target.size()) return;
             ++taken_;
             lock.unlock();
             Result result{.edits = {}, .failure = {}, .done = true};
             try {
                 if (!parser) parser.emplace(job_, ticker);
-                result.edits =
-                    parser->parse(begin, std::min<std::uint64_t>(begin + MatchJob::stretch, job_.target.size()));
+                result.edits = parser->parse(number);
             } catch (...) {
                 result.failure = std::current_exception();
             }
@@ -151,34 +150,31 @@ private:
 
 }  // namespace
 
-Flow match_anywhere(ByteView source, ByteView target, const MatchOptions& options, EditSink& sink, Meter& meter) {
-    constexpr std::uint64_t stretch = MatchJob::stretch;
-    const std::uint64_t stretches = (target.size() + stretch - 1) / stretch;
+MatchFacts match_anywhere(ByteView source, ByteView target, const MatchOptions& options, EditSink& sink, Meter& meter) {
+    const std::uint64_t stretches = (target.size() + MatchJob::stretch - 1) / MatchJob::stretch;
     MatchJob job(source, target, options);
     JoiningSink joined(sink);
     const auto tell = [&](const std::vector<Edit>& edits) {
-        for (const Edit& edit : edits)
-            if (joined.put(edit) == Flow::stop) return Flow::stop;
-        return Flow::go_on;
+        return std::all_of(edits.begin(), edits.end(),
+                           [&](const Edit& edit) { return joined.put(edit) == Flow::go_on; });
     };
     OwnTicker own(meter, source.size());
-    if (options.threads <= 1 || stretches <= 1) {
+    const auto threads = static_cast<unsigned>(std::min<std::uint64_t>(job.options.threads, stretches));
+    std::uint64_t told = 0;
+    if (threads <= 1) {
         StretchParser parser(job, own);
-        for (std::uint64_t begin = 0; begin < target.size(); begin += stretch)
-            if (tell(parser.parse(begin, std::min<std::uint64_t>(begin + stretch, target.size()))) == Flow::stop)
-                return Flow::stop;
+        while (told < stretches && tell(parser.parse(told))) ++told;
     } else {
-        Crew crew(job, static_cast<unsigned>(std::min<std::uint64_t>(options.threads, stretches)));
-        std::uint64_t told = 0;
-        for (std::uint64_t i = 0; i < stretches; ++i) {
-            const std::vector<Edit> edits = crew.next([&](std::uint64_t indexed, std::uint64_t parsed) {
-                if (parsed == 0 && indexed != 0) own.indexed(indexed);
-                if (parsed > told) own.parsed(parsed - std::exchange(told, parsed));
-            });
-            if (tell(edits) == Flow::stop) return Flow::stop;
-        }
+        Crew crew(job, threads);
+        std::uint64_t ticked = 0;
+        const auto tick = [&](std::uint64_t indexed, std::uint64_t parsed) {
+            if (parsed == 0 && indexed != 0) own.indexed(indexed);
+            own.parsed(parsed - std::exchange(ticked, parsed));
+        };
+        while (told < stretches && tell(crew.next(tick))) ++told;
     }
-    return joined.finish();
+    joined.finish();
+    return job.facts();
 }
 
 }  // namespace hotstitch

@@ -28,12 +28,13 @@ std::size_t common_difference(ByteView a, ByteView b) noexcept {
 
 }  // namespace
 
-Flow match(ByteView source, ByteView target, const MatchOptions& options, EditSink& sink, Meter& meter) {
-    return options.anywhere ? match_anywhere(source, target, options, sink, meter)
-                            : match_in_place(source, target, sink, meter);
+MatchFacts match(ByteView source, ByteView target, const MatchOptions& options, EditSink& sink, Meter& meter) {
+    if (options.anywhere) return match_anywhere(source, target, options, sink, meter);
+    match_in_place(source, target, sink, meter);
+    return {};
 }
 
-Flow match_in_place(ByteView source, ByteView target, EditSink& sink, Meter& meter) {
+void match_in_place(ByteView source, ByteView target, EditSink& sink, Meter& meter) {
     // Pieces keep the progress callback alive on long equal or different stretches.
     constexpr std::size_t piece = 4 << 20;
     const std::size_t both = std::min(source.size(), target.size());
@@ -47,15 +48,13 @@ Flow match_in_place(ByteView source, ByteView target, EditSink& sink, Meter& met
         const std::size_t most = std::min(piece, both - at);
         const ByteView s = source.subspan(at, most), t = target.subspan(at, most);
         if (const std::size_t same = common_prefix(s, t); same != 0)
-            if (tell(Edit::copy_source(at, same)) == Flow::stop) return Flow::stop;
+            if (tell(Edit::copy_source(at, same)) == Flow::stop) return;
         const std::size_t done = at - static_cast<std::size_t>(t.data() - target.data());
         if (const std::size_t other = common_difference(s.subspan(done), t.subspan(done)); other != 0)
-            if (tell(Edit::literal(t.subspan(done, other))) == Flow::stop) return Flow::stop;
+            if (tell(Edit::literal(t.subspan(done, other))) == Flow::stop) return;
     }
     while (at < target.size())
-        if (tell(Edit::literal(target.subspan(at, std::min(piece, target.size() - at)))) == Flow::stop)
-            return Flow::stop;
-    return Flow::go_on;
+        if (tell(Edit::literal(target.subspan(at, std::min(piece, target.size() - at)))) == Flow::stop) return;
 }
 
 }  // namespace hotstitch

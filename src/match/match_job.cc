@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: MIT
 #include "match/match_job.h"
 
+#include <algorithm>
+#include <atomic>
 #include <thread>
 
 namespace hotstitch {
@@ -29,7 +31,7 @@ Depth depth_of(Effort effort, CostModel costs) {
         case Effort::best: break;
     }
     depth = {.window = 6, .step = 1, .target_step = 1, .places = 16, .plenty = 256, .covered = 64};
-    depth.unindexed = 1, depth.same_of_16 = Depth::never, depth.every_length = 64;
+    depth.unindexed = 1, depth.same_of_16 = Depth::never, depth.every_length = 64, depth.work = 100;
     if (compressed)
         depth.window = 8, depth.step = 2, depth.covered = 256, depth.same_of_16 = 10, depth.every_length = 200;
     return depth;
@@ -40,24 +42,46 @@ Depth depth_of(Effort effort, CostModel costs) {
 Ticker::~Ticker() = default;
 
 MatchJob::MatchJob(ByteView source_bytes, ByteView target_bytes, const MatchOptions& how)
-    : source(source_bytes), target(target_bytes), options(how), depth(depth_of(how.effort, how.costs)) {}
+    : source(source_bytes), target(target_bytes), options(how), depth(depth_of(how.effort, how.costs)) {
+    if (options.threads == 0) options.threads = std::max(1U, std::thread::hardware_concurrency());
+}
 
 const PlaceIndex& MatchJob::source_index(Ticker& ticker) {
     std::call_once(once_, [&] {
-        index_.emplace(source, 0, PlaceIndex::Shape{depth.window, depth.step, depth.places, options.memory / 2});
-        const unsigned shares = source.size() < (1 << 20) ? 1 : options.threads;
-        std::vector<std::thread> others;
-        for (unsigned share = 1; share < shares; ++share)
-            others.emplace_back([this, share, shares] { index_->add_all(share, shares, [](std::uint64_t) {}); });
-        try {
-            index_->add_all(0, shares, [&](std::uint64_t place) { ticker.indexed(place); });
-        } catch (...) {
-            for (std::thread& other : others) other.join();
-            throw;
-        }
-        for (std::thread& other : others) other.join();
+        // What each thread needs of its own: the index of its stretch, its nodes and its edits.
+        constexpr std::uint64_t each_thread = 16 << 20;
+        const std::uint64_t others_need = options.threads * each_thread;
+        const std::uint64_t memory =
+            std::max(options.memory / 4, options.memory - std::min(options.memory, others_need));
+        index_.emplace(source, 0, PlaceIndex::Shape{depth.window, depth.step, depth.places, memory});
+        fill_index(ticker);
     });
     return *index_;
+}
+
+void MatchJob::fill_index(Ticker& ticker) {
+    constexpr std::uint64_t worth_a_thread = 512 << 10;
+    const auto shares =
+        static_cast<unsigned>(std::clamp<std::uint64_t>(source.size() / worth_a_thread, 1, options.threads));
+    std::atomic<bool> stop{false};
+    std::vector<std::thread> others;
+    const auto join = [&] {
+        for (std::thread& other : others) other.join();
+    };
+    try {
+        for (unsigned share = 1; share < shares; ++share)
+            others.emplace_back([&, share] { index_->add_all(share, shares, [&](std::uint64_t) { return !stop; }); });
+        index_->add_all(0, shares, [&](std::uint64_t place) { return ticker.indexed(place), true; });
+    } catch (...) {
+        stop = true;
+        join();
+        throw;
+    }
+    join();
+}
+
+MatchFacts MatchJob::facts() const {
+    return {index_ ? index_->step() : 0, index_ ? index_->memory() : 0, options.threads};
 }
 
 }  // namespace hotstitch

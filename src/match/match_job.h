@@ -31,6 +31,7 @@ struct Depth {
     std::uint64_t covered = 20;      ///< inside one as long as this, no new places are looked for
     std::uint64_t unindexed = 16;    ///< places without a match that are borne before the source is indexed
     int same_of_16 = never;          ///< no new places where so many of 16 bytes are the same at the last distance
+    std::uint64_t work = 16;         ///< lengths of matches tried for each byte, in the mean of a stretch
     std::uint64_t every_length = 0;  ///< up to this length, a match may also be cut short anywhere
 };
 
@@ -43,11 +44,14 @@ struct MatchJob {
     /// it. Safe to call from several threads.
     const PlaceIndex& source_index(Ticker& ticker);
 
+    MatchFacts facts() const;
+
     ByteView source, target;
-    MatchOptions options;
+    MatchOptions options;  ///< with the number of threads settled
     Depth depth;
 
 private:
+    void fill_index(Ticker& ticker);
     std::once_flag once_;
     std::optional<PlaceIndex> index_;
 };
@@ -57,8 +61,8 @@ class StretchParser {
 public:
     StretchParser(MatchJob& job, Ticker& ticker);
     ~StretchParser();
-    /// The edits that make the target from `begin` to `end`; their bytes are views of the target.
-    std::vector<Edit> parse(std::uint64_t begin, std::uint64_t end);
+    /// The edits of stretch `number`, from 0; their bytes are views of the target.
+    std::vector<Edit> parse(std::uint64_t number);
 
 private:
     class Parser;

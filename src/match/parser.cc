@@ -53,7 +53,8 @@ public:
           in_target_(target_, 0, {depth_.window, depth_.target_step, depth_.places, job.options.memory / 4}),
           nodes_(block_nodes + depth_.plenty + 1) {}
 
-    std::vector<Edit> run(std::uint64_t begin, std::uint64_t end) {
+    std::vector<Edit> run(std::uint64_t begin) {
+        const std::uint64_t end = std::min<std::uint64_t>(begin + MatchJob::stretch, job_.target.size());
         target_ = job_.target.first(end);
         begin_ = at_ = told_ = ticked_ = begin;
         in_target_.begin_again(target_, begin);
@@ -61,7 +62,7 @@ public:
         state_ = {};
         last_kind_ = EditKind::copy_source;
         recent_shifts_ = {0, source_.size() - job_.target.size()};
-        scouted_ = covered_ = misses_ = 0;
+        scouted_ = covered_ = misses_ = work_ = 0;
         while (at_ < end) parse_block();
         tell_literal(end);
         ticker_.parsed(end - ticked_);
@@ -128,16 +129,23 @@ private:
         const std::uint64_t shift = nodes_[i].state.shift, older = nodes_[i].state.older_shift;
         try_shift(i, shift);
         if (older != shift) try_shift(i, older);
-        for (const std::uint64_t other : recent_shifts_)
-            if (other != shift && other != older) try_shift(i, other);
+        if (!overworked(at))
+            for (const std::uint64_t other : recent_shifts_)
+                if (other != shift && other != older) try_shift(i, other);
         if (long_match_.length != 0) return;
         if (rest.size() > least_run && rest[0] == rest[1] && rest[1] == rest[2])
             offer(i, {EditKind::run, at, 1 + common_prefix(rest, rest.subspan(1))}, 0);
         scout(at, shift);
         if (long_match_.length == 0 && at >= covered_before && in_target_.has_window(at) && wants_index(at) &&
-            !keeps_step(at, shift))
+            !overworked(at) && !keeps_step(at, shift))
             look_up(i);
         in_target_.add(at);
+    }
+
+    /// Files can be made so that every place has many matches; the work for each byte stays bounded all the same.
+    bool overworked(std::uint64_t at) const {
+        constexpr std::uint64_t in_advance = 4096;
+        return work_ > depth_.work * (at - begin_ + in_advance);
     }
 
     /// Fetches the buckets of places that will be looked up soon: those in no long match at this distance.
@@ -291,6 +299,7 @@ private:
     /// The match from node i on, cut to each length from `least` on.
     void relax_lengths(std::uint32_t i, Match match, std::uint64_t least) {
         const std::uint64_t longest = match.length;
+        work_ += 4 + longest - least;
         const bool run = match.kind == EditKind::run;
         const Costs::Bits base = nodes_[i].cost + (run ? 0 : place_cost(nodes_[i].state, at_ + i, match));
         for (match.length = least; match.length <= longest; ++match.length) {
@@ -425,6 +434,7 @@ private:
     std::uint64_t scouted_ = 0;  ///< buckets of places below were fetched
     std::uint64_t covered_ = 0;  ///< below here, new places are not looked for
     std::uint64_t misses_ = 0;   ///< places in a row without a match
+    std::uint64_t work_ = 0;     ///< lengths tried in this stretch
     bool found_ = false;
     Match long_match_;
     std::uint32_t long_back_ = 0;
@@ -434,8 +444,8 @@ private:
 StretchParser::StretchParser(MatchJob& job, Ticker& ticker) : parser_(std::make_unique<Parser>(job, ticker)) {}
 StretchParser::~StretchParser() = default;
 
-std::vector<Edit> StretchParser::parse(std::uint64_t begin, std::uint64_t end) {
-    return parser_->run(begin, end);
+std::vector<Edit> StretchParser::parse(std::uint64_t number) {
+    return parser_->run(number * MatchJob::stretch);
 }
 
 }  // namespace hotstitch

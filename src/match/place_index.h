@@ -63,7 +63,7 @@ public:
     }
 
     /// Adds the places whose bucket lies in share `share` of `shares`: each of several threads can fill its own.
-    /// `report` is called with the place now and then.
+    /// `report` is called with the place now and then, and says whether to go on.
     template <class Report>
     void add_all(unsigned share, unsigned shares, Report&& report) {
         constexpr std::uint64_t often = 1 << 16;
@@ -73,7 +73,7 @@ public:
         Batch* batch = &batches[0];
         std::uint64_t number = 0, last = 0;
         for (std::uint64_t at = begin_; has_window(at); at += step_, ++number) {
-            if (number % often == 0) report(at);
+            if (number % often == 0 && !report(at)) return;
             const std::uint64_t window = load(bytes_.data() + at);
             // In a run, or where the step is a multiple of the period, the first place stands for all.
             const bool repeated = std::exchange(last, window) == window && number != 0;

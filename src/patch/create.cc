@@ -40,8 +40,9 @@ CreateReport create(const ByteSource& source, const ByteSource& target, ByteSink
                                .effort = options.effort,
                                .costs = costs_of(options),
                                .memory = options.limits.memory,
-                               .window = windows ? options.vcdiff.window : 0};
-        match(old_bytes, new_bytes, how, *writer, meter);
+                               .window = windows ? options.vcdiff.window : 0,
+                               .threads = options.threads};
+        const MatchFacts matching = match(old_bytes, new_bytes, how, *writer, meter);
         writer->finish();
 
         const auto written = patch.written();
@@ -61,7 +62,7 @@ CreateReport create(const ByteSource& source, const ByteSource& target, ByteSink
                 .hint("run it again; if it stays, please report both files' sizes");
         const bool same =
             old_bytes.size() == new_bytes.size() && common_prefix(old_bytes, new_bytes) == old_bytes.size();
-        return CreateReport{reader->facts(), demands_of(*reader, source.size()), same};
+        return CreateReport{reader->facts(), demands_of(*reader, source.size()), same, matching};
     });
 }
 

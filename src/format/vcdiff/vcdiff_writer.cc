@@ -32,7 +32,6 @@ Writer::Writer(ByteView target, ByteSink& patch, const WriterOptions& options)
     : target_(target),
       patch_(patch),
       options_(options.vcdiff),
-      window_(options.vcdiff.lzma ? WindowEncoder::Addresses::alike : WindowEncoder::Addresses::shortest),
       application_header_(options.metadata.begin(), options.metadata.end()) {
     if (options_.window < least_window || options_.window > most_window)
         throw Error(ErrorCode::usage, "the window size is out of range")
@@ -60,7 +59,10 @@ void Writer::finish() {
 }
 
 void Writer::end_window() {
-    WindowEncoder::Encoded encoded = window_.encode();
+    // So few addresses are never worth a compressor.
+    constexpr std::size_t few = 24;
+    WindowEncoder::Encoded encoded = window_.encode(
+        compressor_ && window_.edits() > few ? WindowEncoder::Addresses::alike : WindowEncoder::Addresses::shortest);
     const std::uint64_t length = window_.made();
     unsigned compressed = 0;
     if (compressor_)

@@ -72,7 +72,8 @@ void WindowEncoder::add(const Edit& edit) {
     made_ += edit.length - out_of_reach;
 }
 
-WindowEncoder::Encoded WindowEncoder::encode() {
+WindowEncoder::Encoded WindowEncoder::encode(Addresses how) {
+    alike_ = how == Addresses::alike;
     Encoded out;
     std::uint64_t begin = UINT64_MAX, end = 0;
     for (const Op& op : ops_)

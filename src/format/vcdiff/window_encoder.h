@@ -17,7 +17,6 @@ public:
         shortest,  ///< fewest bytes
         alike,     ///< all as the distance from here: longer, but the same bytes again and again for a compressor
     };
-    explicit WindowEncoder(Addresses how) : alike_(how == Addresses::alike) {}
 
     /// Begins a window at this offset of the target. Views of `target` are kept.
     void begin(ByteView target, std::uint64_t offset);
@@ -33,7 +32,8 @@ public:
         std::uint64_t segment_offset = 0, segment_length = 0;  ///< of the source
         std::array<Bytes, section_count> sections;
     };
-    Encoded encode();
+    Encoded encode(Addresses how);
+    std::size_t edits() const noexcept { return ops_.size(); }
 
 private:
     struct Op {
@@ -46,7 +46,7 @@ private:
     void put_copy(std::uint64_t address, std::uint64_t length, Encoded& out);
     void put_code(Half half, std::uint64_t length, Bytes& instructions);
 
-    bool alike_;
+    bool alike_ = false;
     ByteView target_;
     std::uint64_t offset_ = 0, made_ = 0;
     std::vector<Op> ops_;
