@@ -46,8 +46,8 @@ int main(int argc, char** argv) {
     for (const auto& [name, effort] :
          {std::pair{"quick", Effort::quick}, std::pair{"normal", Effort::normal}, std::pair{"best", Effort::best}}) {
         const Result plain = made(old_file, new_file, effort, false), lzma = made(old_file, new_file, effort, true);
-        std::printf("| %-22s | %6.1f | %-6s | %10zu | %6.1f | %9zu | %5.1f | %9.0f | %5.2f |\n", argv[1], megabytes, name,
-                    plain.bytes, megabytes / plain.seconds, lzma.bytes, megabytes / lzma.seconds, joint,
+        std::printf("| %-22s | %6.1f | %-6s | %10zu | %6.1f | %9zu | %5.1f | %9.0f | %5.2f |\n", argv[1], megabytes,
+                    name, plain.bytes, megabytes / plain.seconds, lzma.bytes, megabytes / lzma.seconds, joint,
                     double(lzma.bytes) / joint);
         std::fflush(stdout);
     }

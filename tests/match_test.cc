@@ -3,6 +3,8 @@
 
 #include <gtest/gtest.h>
 
+#include <cstring>
+
 #include "edit/target_builder.h"
 #include "hotstitch/create.h"
 #include "lib/patch_makers.h"
@@ -37,6 +39,72 @@ TEST(Match, EditsMakeTheTarget) {
                             target)
                     << round;
     }
+}
+
+/// Several stretches of code-like bytes, most of them moved and edited.
+std::pair<Bytes, Bytes> long_pair() {
+    makers::Random random(11);
+    Bytes source(3'300'000);
+    for (std::byte& b : source) b = static_cast<std::byte>(random() % 3 == 0 ? random() : random() % 16);
+    Bytes target = source;
+    for (std::size_t i = 700; i < target.size(); i += 50 + random() % 400) target[i] ^= std::byte{7};
+    target.insert(target.begin() + 999'999, source.begin() + 2'000'000, source.begin() + 2'300'000);
+    std::fill_n(target.begin() + 2'000'000, 200'000, std::byte{0xFF});
+    return {source, target};
+}
+
+TEST(Match, SameEditsForAnyNumberOfThreads) {
+    const auto [source, target] = long_pair();
+    for (const CostModel costs : {CostModel::bps, CostModel::vcdiff, CostModel::vcdiff_lzma})
+        for (const Effort effort : {Effort::quick, Effort::normal, Effort::best}) {
+            std::vector<Edit> first;
+            for (const unsigned threads : {1U, 3U}) {
+                struct : EditSink {
+                    Flow put(const Edit& edit) override { return edits.push_back(edit), Flow::go_on; }
+                    std::vector<Edit> edits;
+                } seen;
+                const Progress none;
+                Meter meter(none, Phase::comparing, target.size());
+                const MatchOptions how{.anywhere = true,
+                                       .effort = effort,
+                                       .costs = costs,
+                                       .window = costs == CostModel::bps ? 0U : 300'000U,
+                                       .threads = threads};
+                match(source, target, how, seen, meter);
+                if (first.empty()) first = seen.edits;
+                const auto same = [](const Edit& a, const Edit& b) {
+                    return a.kind == b.kind && a.length == b.length && a.offset == b.offset && a.value == b.value;
+                };
+                ASSERT_TRUE(std::equal(first.begin(), first.end(), seen.edits.begin(), seen.edits.end(), same))
+                    << threads;
+            }
+        }
+}
+
+TEST(Match, LongPairsInEveryFormatAndWindow) {
+    const auto [source, target] = long_pair();
+    for (const std::uint64_t window : {4096U, 1U << 20, 8U << 20})
+        for (const bool lzma : {false, true}) {
+            const Bytes patch = hotstitch::create(
+                source, target, {.format = PatchFormat::vcdiff, .vcdiff = {.window = window, .lzma = lzma}});
+            EXPECT_LT(patch.size(), 120'000U) << window;
+        }
+    EXPECT_LT(hotstitch::create(source, target).size(), 100'000U);
+}
+
+TEST(Match, StopsWhenTheCallbackSaysSo) {
+    const auto [source, target] = long_pair();
+    for (const Phase phase : {Phase::indexing, Phase::comparing})
+        for (const unsigned threads : {1U, 2U}) try {
+                hotstitch::create(source, target,
+                                  {.effort = Effort::best, .threads = threads, .progress = [&](const ProgressState& s) {
+                                       return s.phase != phase || s.done == 0;
+                                   }});
+                // Indexing of so small a source may pass between two looks of another thread.
+                EXPECT_TRUE(phase == Phase::indexing && threads == 2);
+            } catch (const Error& error) {
+                EXPECT_EQ(error.code(), ErrorCode::cancelled);
+            }
 }
 
 struct Shape {
@@ -96,18 +164,45 @@ TEST(Match, FindsWhatAModDoes) {
     }
 }
 
+/// Windows of eight bytes that the index's hash cannot tell apart: the hash, backwards.
+Bytes windows_of_one_bucket(std::size_t size) {
+    const auto inverse = [](std::uint64_t odd) {
+        std::uint64_t found = odd;
+        for (int i = 0; i < 6; ++i) found *= 2 - odd * found;
+        return found;
+    };
+    Bytes bytes(size);
+    for (std::size_t at = 0; at < size; at += 8) {
+        std::uint64_t value = (0x1234567890000000 + at / 8) * inverse(0xBF58476D1CE4E5B9);
+        value ^= value >> 29 ^ value >> 58;
+        value *= inverse(0x9E3779B97F4A7C15);
+        std::memcpy(bytes.data() + at, &value, 8);
+    }
+    return bytes;
+}
+
 TEST(Match, HardInputsStayLinear) {
     // Each would be quadratic for a matcher that follows every chain to its end; the test's time limit notices.
-    const std::size_t size = 4 << 20;
+    const std::size_t size = 3 << 19;
     Bytes equal(size, std::byte{'a'}), period(size), blocks(size);
     makers::Random random(10);
     const Bytes block = makers::file_like(random, 64);
     for (std::size_t i = 0; i < size; ++i)
         period[i] = static_cast<std::byte>(i % 3),
         blocks[i] = block[i % 64] ^ static_cast<std::byte>(i % 1021 == 0 ? 1 : 0);
-    for (const Bytes* source : {&equal, &period, &blocks})
-        for (const Bytes* target : {&equal, &period, &blocks})
-            ASSERT_TRUE(rebuilt(*source, *target, {.anywhere = true}) == *target);
+    Bytes bits(size);
+    for (std::byte& b : bits) b = static_cast<std::byte>(random() % 2);
+    Bytes colliding = windows_of_one_bucket(size), reversed = [&] {
+        Bytes other;
+        for (std::size_t at = colliding.size(); at != 0; at -= 8)
+            other.insert(other.end(), colliding.begin() + static_cast<std::ptrdiff_t>(at - 8),
+                         colliding.begin() + static_cast<std::ptrdiff_t>(at));
+        return other;
+    }();
+    for (const Bytes* source : {&equal, &period, &blocks, &bits, &colliding})
+        for (const Bytes* target : {&equal, &period, &blocks, &bits, &reversed})
+            for (const CostModel costs : {CostModel::bps, CostModel::vcdiff_lzma})
+                ASSERT_TRUE(rebuilt(*source, *target, {.anywhere = true, .costs = costs}) == *target);
 }
 
 }  // namespace

@@ -56,7 +56,7 @@ struct Created {
     CreateReport report;
     fs::path path;
     std::optional<fs::path> backup;
-    SharedBytes shared;
+    std::optional<SharedBytes> shared;
 };
 
 class Creation {
@@ -109,7 +109,9 @@ public:
     }
 
 private:
-    SharedBytes shared_in(ByteView patch) const {
+    /// Not for the verdict alone: beside much new data it takes longer than the patch.
+    std::optional<SharedBytes> shared_in(ByteView patch) const {
+        if (context_.common.quiet && !context_.common.json) return {};
         return count_shared(*open_patch(patch, context_.limits), source_, context_.limits, context_.progress);
     }
 
@@ -158,7 +160,7 @@ void state_patch(const Created& created, const CreateArguments& arguments, Repor
         const fs::path path = checks_path(created.path);
         report.fact("checks_file", "checks", shown(path), as_utf8(path.string()));
     }
-    shared_fact(report, created.shared);
+    if (created.shared) shared_fact(report, *created.shared);
     report.fact("checked", "checked", "applied to the source, it makes the target, byte for byte",
                 Json::array({"result"}));
     if (created.report.matching.threads != 0) note_matching(created.report.matching, report);

@@ -59,6 +59,7 @@ public:
         indexing_->advance_to(bytes);
     }
     void parsed(std::uint64_t bytes) override { meter_.advance(bytes); }
+    void compared() override { meter_.finish(); }
 
 private:
     Meter& meter_;
@@ -109,6 +110,7 @@ private:
         explicit CrewTicker(Crew& c) : crew(c) {}
         void indexed(std::uint64_t bytes) override { crew.indexed_ = bytes, check(); }
         void parsed(std::uint64_t bytes) override { crew.parsed_ += bytes, check(); }
+        void compared() override { check(); }
         void check() const {
             if (crew.stop_) throw Error(ErrorCode::cancelled, "stopped on request");
         }
@@ -152,13 +154,13 @@ private:
 
 MatchFacts match_anywhere(ByteView source, ByteView target, const MatchOptions& options, EditSink& sink, Meter& meter) {
     const std::uint64_t stretches = (target.size() + MatchJob::stretch - 1) / MatchJob::stretch;
-    MatchJob job(source, target, options);
+    OwnTicker own(meter, source.size());
+    MatchJob job(source, target, options, own);
     JoiningSink joined(sink);
     const auto tell = [&](const std::vector<Edit>& edits) {
         return std::all_of(edits.begin(), edits.end(),
                            [&](const Edit& edit) { return joined.put(edit) == Flow::go_on; });
     };
-    OwnTicker own(meter, source.size());
     const auto threads = static_cast<unsigned>(std::min<std::uint64_t>(job.options.threads, stretches));
     std::uint64_t told = 0;
     if (threads <= 1) {

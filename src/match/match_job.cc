@@ -41,9 +41,36 @@ Depth depth_of(Effort effort, CostModel costs) {
 
 Ticker::~Ticker() = default;
 
-MatchJob::MatchJob(ByteView source_bytes, ByteView target_bytes, const MatchOptions& how)
+MatchJob::MatchJob(ByteView source_bytes, ByteView target_bytes, const MatchOptions& how, Ticker& ticker)
     : source(source_bytes), target(target_bytes), options(how), depth(depth_of(how.effort, how.costs)) {
     if (options.threads == 0) options.threads = std::max(1U, std::thread::hardware_concurrency());
+    near_equal_ = options.effort != Effort::best && differs_little(ticker);
+}
+
+bool MatchJob::differs_little(Ticker& ticker) const {
+    // An index takes about as long as reading so many times what it may save here.
+    constexpr std::uint64_t worth = 1 << 16, least_size = 16 << 20, equal = 32, piece = 64 << 20;
+    if (source.size() < least_size) return false;
+    std::uint64_t shift = 0, other_shift = source.size() - target.size(), bear = source.size() / worth;
+    const auto same_from = [&](std::uint64_t at, std::uint64_t distance) -> std::uint64_t {
+        const std::uint64_t from = at + distance;
+        return from < source.size()
+                   ? common_prefix(source.subspan(from), target.subspan(at, std::min(piece, target.size() - at)))
+                   : 0;
+    };
+    for (std::uint64_t at = 0; at < target.size();) {
+        if (const std::uint64_t same = same_from(at, shift); same >= equal) {
+            at += same;
+            ticker.compared();
+        } else if (same_from(at, other_shift) >= equal) {
+            std::swap(shift, other_shift);
+        } else if (bear-- == 0) {
+            return false;
+        } else {
+            ++at;
+        }
+    }
+    return true;
 }
 
 const PlaceIndex& MatchJob::source_index(Ticker& ticker) {

@@ -17,6 +17,7 @@ public:
     virtual ~Ticker();
     virtual void indexed(std::uint64_t bytes) = 0;  ///< so many bytes of the source, in all
     virtual void parsed(std::uint64_t bytes) = 0;   ///< so many more of the target
+    virtual void compared() = 0;                    ///< something on the way
 };
 
 /// What the depths differ in.
@@ -38,20 +39,25 @@ struct Depth {
 struct MatchJob {
     /// The target is parsed in stretches of so many bytes.
     static constexpr std::uint64_t stretch = std::uint64_t{1} << 20;
-    MatchJob(ByteView source, ByteView target, const MatchOptions& options);
+    MatchJob(ByteView source, ByteView target, const MatchOptions& options, Ticker& ticker);
 
     /// The index of the source, made when it is first asked for: many mods change bytes in their places and never need
     /// it. Safe to call from several threads.
     const PlaceIndex& source_index(Ticker& ticker);
 
     MatchFacts facts() const;
+    /// Whether so little differs from what stands at the same place, counted from the begin or from the end, that an
+    /// index of so large a source is not worth its time.
+    bool near_equal() const noexcept { return near_equal_; }
 
     ByteView source, target;
     MatchOptions options;  ///< with the number of threads settled
     Depth depth;
 
 private:
+    bool differs_little(Ticker& ticker) const;
     void fill_index(Ticker& ticker);
+    bool near_equal_ = false;
     std::once_flag once_;
     std::optional<PlaceIndex> index_;
 };

@@ -215,7 +215,7 @@ private:
     bool wants_index(std::uint64_t at) {
         constexpr std::uint64_t patience = 1024, longest_step = 8;
         if (in_source_ == nullptr) {
-            if (++misses_ < depth_.unindexed) return false;
+            if (job_.near_equal() || ++misses_ < depth_.unindexed) return false;
             in_source_ = &job_.source_index(ticker_);
             misses_ = 0;
         }
