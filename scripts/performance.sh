@@ -1,7 +1,7 @@
 #!/usr/bin/env bash
 # The matcher's tables of docs/performance.md, in one run: ROM-shaped pairs against an exhaustive matcher, two versions
 # of real files against what general compressors reach, disc-sized and near-equal files against cp and one CRC-32 pass,
-# hard inputs. Fetches the real files by npm once, into build/pairs. Takes about 40 minutes, half of it the compressors'
+# hard inputs. Fetches the real files by npm once, into build/pairs. Takes about 40 minutes, half of it the compressors
 # the first time, and about 6 GB of disk.
 # performance.sh WORD runs one part only: rom, real, whole or hard.
 set -euo pipefail
@@ -109,7 +109,7 @@ if part whole; then
     cp "$folder/old" "$folder/new"
     whole "1 GiB, equal" "$folder/old" "$folder/new" normal
     make_bench_data $((1336 << 20)) shifted "$folder/old" "$folder/new"
-    for depth in quick normal best; do whole "1.4 GB disc, 98 % shifted" "$folder/old" "$folder/new" "$depth"; done
+    for depth in quick normal; do whole "1.4 GB disc, 98 % shifted" "$folder/old" "$folder/new" "$depth"; done
     for version in 1 2; do
         mkdir "$folder/disc"
         for pair in script data program.exe wasm library.so large.exe large.so; do cp "$pairs/$pair.$version" "$folder/disc/$pair"; done

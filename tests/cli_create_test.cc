@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: MIT
 #include <gtest/gtest.h>
 
+#include <algorithm>
+
 #include "hotstitch/apply.h"
 #include "kelp_harbour.h"
 #include "lib/run_tool.h"
@@ -47,6 +49,26 @@ TEST(CliCreate, KeepsMetadataWhereTheFormatCan) {
     const ToolResult refused = run(folder, {"create", "a", "b", "--metadata", "about.txt", "-o", "b.ups"});
     EXPECT_EQ(refused.code, 2);
     EXPECT_NE(refused.err.find("no place for metadata"), std::string::npos);
+}
+
+TEST(CliCreate, SaysHowItLookedForMatchesAndKeepsToTheMemory) {
+    const TemporaryFolder folder;
+    Bytes source(3 << 20);
+    std::uint32_t state = 1;
+    for (std::byte& b : source) b = static_cast<std::byte>((state = state * 1664525 + 1013904223) >> 24);
+    Bytes target = source;
+    std::rotate(target.begin(), target.begin() + 1'000'000, target.end());
+    folder.put("a", source), folder.put("b", target);
+    const auto said = [&](std::vector<std::string> options) {
+        std::vector<std::string> call{"create", "a", "b", "-v", "--replace"};
+        call.insert(call.end(), options.begin(), options.end());
+        return run(folder, call).out;
+    };
+    const std::string ample = said({}), little = said({"--memory", "1M"}), none = said({"-o", "b.ips"});
+    EXPECT_NE(ample.find("matching: 1 place in 4 of the source in an index of"), std::string::npos) << ample;
+    EXPECT_NE(little.find("matching: 1 place in 73 of the source in an index of 2"), std::string::npos) << little;
+    EXPECT_LT(fs::file_size(folder / "b.bps"), 100U);
+    EXPECT_EQ(none.find("matching:"), std::string::npos) << none;
 }
 
 TEST(CliCreate, VcdiffAsPlainAsAskedAndWithNamesOnlyWhenAsked) {

@@ -48,6 +48,13 @@ std::pair<Bytes, Bytes> long_pair() {
     for (std::byte& b : source) b = static_cast<std::byte>(random() % 3 == 0 ? random() : random() % 16);
     Bytes target = source;
     for (std::size_t i = 700; i < target.size(); i += 50 + random() % 400) target[i] ^= std::byte{7};
+    // Short pieces that take turns at several distances: what one stretch left behind would show in the next.
+    for (std::size_t at = 0; at + 100 < target.size(); at += 2000 * (1 + random() % 3)) {
+        const std::size_t length = 25 + random() % 40,
+                          from = (at + 40'000 * (1 + random() % 5)) % (source.size() - 100);
+        std::copy_n(source.begin() + static_cast<std::ptrdiff_t>(from), length,
+                    target.begin() + static_cast<std::ptrdiff_t>(at));
+    }
     target.insert(target.begin() + 999'999, source.begin() + 2'000'000, source.begin() + 2'300'000);
     std::fill_n(target.begin() + 2'000'000, 200'000, std::byte{0xFF});
     return {source, target};
@@ -90,6 +97,22 @@ TEST(Match, LongPairsInEveryFormatAndWindow) {
             EXPECT_LT(patch.size(), 120'000U) << window;
         }
     EXPECT_LT(hotstitch::create(source, target).size(), 100'000U);
+}
+
+TEST(Match, FindsNewBytesThatStandFarApart) {
+    makers::Random random(12);
+    const auto noise = [&](std::size_t size) {
+        Bytes bytes(size);
+        for (std::byte& b : bytes) b = static_cast<std::byte>(random());
+        return bytes;
+    };
+    const Bytes source = noise(100'000), news = noise(50'000), between = noise(2'500'000);
+    Bytes target = news;
+    target.insert(target.end(), between.begin(), between.end());
+    target.insert(target.end(), news.begin(), news.end());
+    EXPECT_LT(hotstitch::create(source, target).size(), news.size() + between.size() + 1000);
+    EXPECT_LT(hotstitch::create(source, target, {.format = PatchFormat::vcdiff}).size(),
+              news.size() + between.size() + 1000);
 }
 
 TEST(Match, StopsWhenTheCallbackSaysSo) {

@@ -18,11 +18,12 @@ Depth depth_of(Effort effort, CostModel costs) {
         case Effort::quick:
             depth = {.window = 8, .step = 32, .target_step = 8, .places = 1, .plenty = 20, .covered = 8};
             depth.unindexed = 16, depth.same_of_16 = 8, depth.every_length = 0;
+            depth.work = 8, depth.patience = 64;
             return depth;
         case Effort::normal:
             depth = {.window = 8, .step = 4, .target_step = 2, .places = 4, .plenty = 48, .covered = 20};
-            depth.unindexed = 16, depth.same_of_16 = 13, depth.every_length = 24;
-            if (bps) depth.window = 6, depth.plenty = 80, depth.same_of_16 = Depth::never;
+            depth.unindexed = 16, depth.same_of_16 = 12, depth.every_length = 16;
+            if (bps) depth.window = 6, depth.plenty = 80, depth.same_of_16 = Depth::never, depth.every_length = 24;
             if (compressed) {
                 depth.target_step = 1, depth.places = 8, depth.plenty = depth.covered = 128;
                 depth.same_of_16 = 10, depth.every_length = 64;
@@ -77,19 +78,27 @@ const PlaceIndex& MatchJob::source_index(Ticker& ticker) {
     std::call_once(once_, [&] {
         // What each thread needs of its own: the index of its stretch, its nodes and its edits.
         constexpr std::uint64_t each_thread = 16 << 20;
-        const std::uint64_t others_need = options.threads * each_thread;
+        const std::uint64_t others_need = options.threads * each_thread + options.memory / 8;
         const std::uint64_t memory =
             std::max(options.memory / 4, options.memory - std::min(options.memory, others_need));
         index_.emplace(source, 0, PlaceIndex::Shape{depth.window, depth.step, depth.places, memory});
-        fill_index(ticker);
+        fill(*index_, source.size(), ticker);
     });
     return *index_;
 }
 
-void MatchJob::fill_index(Ticker& ticker) {
+const PlaceIndex& MatchJob::target_index(Ticker& ticker) {
+    std::call_once(target_once_, [&] {
+        constexpr std::uint64_t step = 16;
+        target_index_.emplace(target, 0, PlaceIndex::Shape{8, step, 2, options.memory / 8});
+        fill(*target_index_, target.size(), ticker);
+    });
+    return *target_index_;
+}
+
+void MatchJob::fill(PlaceIndex& index, std::uint64_t size, Ticker& ticker) const {
     constexpr std::uint64_t worth_a_thread = 512 << 10;
-    const auto shares =
-        static_cast<unsigned>(std::clamp<std::uint64_t>(source.size() / worth_a_thread, 1, options.threads));
+    const auto shares = static_cast<unsigned>(std::clamp<std::uint64_t>(size / worth_a_thread, 1, options.threads));
     std::atomic<bool> stop{false};
     std::vector<std::thread> others;
     const auto join = [&] {
@@ -97,8 +106,8 @@ void MatchJob::fill_index(Ticker& ticker) {
     };
     try {
         for (unsigned share = 1; share < shares; ++share)
-            others.emplace_back([&, share] { index_->add_all(share, shares, [&](std::uint64_t) { return !stop; }); });
-        index_->add_all(0, shares, [&](std::uint64_t place) { return ticker.indexed(place), true; });
+            others.emplace_back([&, share] { index.add_all(share, shares, [&](std::uint64_t) { return !stop; }); });
+        index.add_all(0, shares, [&](std::uint64_t place) { return ticker.indexed(place), true; });
     } catch (...) {
         stop = true;
         join();

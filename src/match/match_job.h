@@ -33,6 +33,7 @@ struct Depth {
     std::uint64_t unindexed = 16;    ///< places without a match that are borne before the source is indexed
     int same_of_16 = never;          ///< no new places where so many of 16 bytes are the same at the last distance
     std::uint64_t work = 16;         ///< lengths of matches tried for each byte, in the mean of a stretch
+    std::uint64_t patience = 1024;   ///< after so many places without a match, fewer are looked up
     std::uint64_t every_length = 0;  ///< up to this length, a match may also be cut short anywhere
 };
 
@@ -45,6 +46,9 @@ struct MatchJob {
     /// it. Safe to call from several threads.
     const PlaceIndex& source_index(Ticker& ticker);
 
+    /// A thin index of the whole target, for what stands in it twice and far apart. Safe to call from several threads.
+    const PlaceIndex& target_index(Ticker& ticker);
+
     MatchFacts facts() const;
     /// Whether so little differs from what stands at the same place, counted from the begin or from the end, that an
     /// index of so large a source is not worth its time.
@@ -56,10 +60,10 @@ struct MatchJob {
 
 private:
     bool differs_little(Ticker& ticker) const;
-    void fill_index(Ticker& ticker);
+    void fill(PlaceIndex& index, std::uint64_t size, Ticker& ticker) const;
     bool near_equal_ = false;
-    std::once_flag once_;
-    std::optional<PlaceIndex> index_;
+    std::once_flag once_, target_once_;
+    std::optional<PlaceIndex> index_, target_index_;
 };
 
 /// Makes the cheapest edits of one stretch after the other. Not for several threads.
@@ -72,7 +76,10 @@ public:
 
 private:
     class Parser;
-    std::unique_ptr<Parser> parser_;
+    struct Buffers;
+    MatchJob& job_;
+    Ticker& ticker_;
+    std::unique_ptr<Buffers> buffers_;
 };
 
 }  // namespace hotstitch

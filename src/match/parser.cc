@@ -40,32 +40,46 @@ struct Match {
 
 }  // namespace
 
+/// What is large and can be used again for the next stretch.
+struct StretchParser::Buffers {
+    explicit Buffers(const MatchJob& job)
+        : in_target(job.target.first(std::min<std::uint64_t>(job.target.size(), MatchJob::stretch)), 0,
+                    {job.depth.window, job.depth.target_step, job.depth.places, job.options.memory / 4}),
+          nodes(block_nodes + job.depth.plenty + 1) {}
+
+    PlaceIndex in_target;
+    std::vector<Node> nodes;
+    std::vector<std::uint32_t> way;
+    std::vector<std::pair<std::uint32_t, Match>> open;
+};
+
+/// Parses one stretch. All that it knows begins anew with each, so the edits do not depend on who parsed what before.
 class StretchParser::Parser {
 public:
-    Parser(MatchJob& job, Ticker& ticker)
+    Parser(MatchJob& job, Ticker& ticker, Buffers& buffers, std::uint64_t begin)
         : job_(job),
           source_(job.source),
-          target_(job.target.first(std::min<std::uint64_t>(job.target.size(), MatchJob::stretch))),
+          target_(job.target.first(std::min<std::uint64_t>(begin + MatchJob::stretch, job.target.size()))),
+          begin_(begin),
           depth_(job.depth),
           costs_(job.options.costs),
           bps_(job.options.costs == CostModel::bps),
           ticker_(ticker),
-          in_target_(target_, 0, {depth_.window, depth_.target_step, depth_.places, job.options.memory / 4}),
-          nodes_(block_nodes + depth_.plenty + 1) {}
-
-    std::vector<Edit> run(std::uint64_t begin) {
-        const std::uint64_t end = std::min<std::uint64_t>(begin + MatchJob::stretch, job_.target.size());
-        target_ = job_.target.first(end);
-        begin_ = at_ = told_ = ticked_ = begin;
+          in_target_(buffers.in_target),
+          nodes_(buffers.nodes),
+          way_(buffers.way),
+          open_(buffers.open),
+          at_(begin),
+          ticked_(begin),
+          told_(begin),
+          recent_shifts_{0, job.source.size() - job.target.size()} {
         in_target_.begin_again(target_, begin);
-        in_source_ = nullptr;
-        state_ = {};
-        last_kind_ = EditKind::copy_source;
-        recent_shifts_ = {0, source_.size() - job_.target.size()};
-        scouted_ = covered_ = misses_ = work_ = 0;
-        while (at_ < end) parse_block();
-        tell_literal(end);
-        ticker_.parsed(end - ticked_);
+    }
+
+    std::vector<Edit> run() {
+        while (at_ < target_.size()) parse_block();
+        tell_literal(target_.size());
+        ticker_.parsed(target_.size() - ticked_);
         return std::move(edits_);
     }
 
@@ -201,25 +215,38 @@ private:
                 if (from >= first_copied(at)) offer_place(i, {EditKind::copy_target, from, 0}, target_);
                 return long_match_.length == 0;
             });
+        if (!found_ && misses_ >= far_patience) look_far(i);
         misses_ = found_ ? 0 : misses_ + 1;
+    }
+
+    /// New bytes: perhaps the target had them in an earlier stretch.
+    static constexpr std::uint64_t far_patience = 32;
+    void look_far(std::uint32_t i) {
+        const std::uint64_t at = at_ + i, first = first_copied(at);
+        if (first >= begin_) return;
+        if (far_in_target_ == nullptr) far_in_target_ = &job_.target_index(ticker_);
+        far_in_target_->look_up(target_.data() + at, [&](std::uint64_t from) {
+            if (from >= first && from < begin_) offer_place(i, {EditKind::copy_target, from, 0}, target_);
+            return true;
+        });
     }
 
     /// The target before this place is out of reach for a copy that makes `at`.
     std::uint64_t first_copied(std::uint64_t at) const {
         const std::uint64_t window = job_.options.window;
-        return window == 0 ? begin_ : std::max(begin_, at - at % window);
+        return window == 0 ? 0 : at - at % window;
     }
 
     /// The source is indexed when the known distances have not helped for a while. Where nothing has matched for long,
     /// fewer places are looked up.
     bool wants_index(std::uint64_t at) {
-        constexpr std::uint64_t patience = 1024, longest_step = 8;
+        constexpr std::uint64_t longest_step = 8;
         if (in_source_ == nullptr) {
             if (job_.near_equal() || ++misses_ < depth_.unindexed) return false;
             in_source_ = &job_.source_index(ticker_);
             misses_ = 0;
         }
-        const std::uint64_t step = std::min(1 + misses_ / patience, longest_step);
+        const std::uint64_t step = std::min(1 + misses_ / depth_.patience, longest_step);
         return step == 1 || at % step == 0;
     }
 
@@ -411,25 +438,25 @@ private:
 
     MatchJob& job_;
     ByteView source_, target_;  ///< the target ends where the stretch does
-    std::uint64_t begin_ = 0;
+    std::uint64_t begin_;
     Depth depth_;
     Costs costs_;
     bool bps_;
     Ticker& ticker_;
     const PlaceIndex* in_source_ = nullptr;  ///< once it is wanted
-    PlaceIndex in_target_;
+    const PlaceIndex* far_in_target_ = nullptr;
+    PlaceIndex& in_target_;
     std::vector<Edit> edits_;
-    std::vector<Node> nodes_;
-    std::vector<std::uint32_t> way_;
-    std::vector<std::pair<std::uint32_t, Match>>
-        open_;                           ///< in this block, tried in full only, by the node they begin at
-    std::uint32_t frontier_ = 0;         ///< nodes up to here are set
-    std::uint64_t at_ = 0, ticked_ = 0;  ///< the target's byte of node 0; up to where the ticker was told
-    std::uint64_t told_ = 0;             ///< target bytes told; what follows is literal
+    std::vector<Node>& nodes_;
+    std::vector<std::uint32_t>& way_;
+    std::vector<std::pair<std::uint32_t, Match>>&
+        open_;                    ///< in this block, tried in full only, by the node they begin at
+    std::uint32_t frontier_ = 0;  ///< nodes up to here are set
+    std::uint64_t at_, ticked_;   ///< the target's byte of node 0; up to where the ticker was told
+    std::uint64_t told_;          ///< target bytes told; what follows is literal
     CopyState state_;
     EditKind last_kind_ = EditKind::copy_source;
-    std::array<std::uint64_t, 4>
-        recent_shifts_{};  ///< the first stays 0, the same place; the second begins at both ends
+    std::array<std::uint64_t, 4> recent_shifts_;  ///< the first stays 0, the same place; the second begins at both ends
     std::size_t next_shift_ = 0;
     std::uint64_t scouted_ = 0;  ///< buckets of places below were fetched
     std::uint64_t covered_ = 0;  ///< below here, new places are not looked for
@@ -441,11 +468,12 @@ private:
     std::int64_t long_gain_ = 0;  ///< bits that it saves
 };
 
-StretchParser::StretchParser(MatchJob& job, Ticker& ticker) : parser_(std::make_unique<Parser>(job, ticker)) {}
+StretchParser::StretchParser(MatchJob& job, Ticker& ticker)
+    : job_(job), ticker_(ticker), buffers_(std::make_unique<Buffers>(job)) {}
 StretchParser::~StretchParser() = default;
 
 std::vector<Edit> StretchParser::parse(std::uint64_t number) {
-    return parser_->run(number * MatchJob::stretch);
+    return Parser(job_, ticker_, *buffers_, number * MatchJob::stretch).run();
 }
 
 }  // namespace hotstitch
