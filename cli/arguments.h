@@ -58,7 +58,7 @@ struct CreateArguments {
     std::string metadata;  ///< a file
     Effort effort = Effort::normal;
     std::uint64_t memory = 0;  ///< of the matcher's tables, in bytes; 0: the default
-    bool names = false;  ///< base names of source and target in a VCDIFF patch
+    bool names = false;        ///< base names of source and target in a VCDIFF patch
     VcdiffOptions vcdiff;
 };
 
