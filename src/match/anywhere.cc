@@ -76,7 +76,11 @@ public:
     Crew(const Crew&) = delete;
     Crew& operator=(const Crew&) = delete;
     ~Crew() {
-        stop_ = true;
+        {
+            // Under the lock: a thread between its look at `stop_` and its wait would never hear of it.
+            const std::lock_guard lock(mutex_);
+            stop_ = true;
+        }
         changed_.notify_all();
         for (std::thread& thread : threads_) thread.join();
     }

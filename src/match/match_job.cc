@@ -44,7 +44,11 @@ Ticker::~Ticker() = default;
 
 MatchJob::MatchJob(ByteView source_bytes, ByteView target_bytes, const MatchOptions& how, Ticker& ticker)
     : source(source_bytes), target(target_bytes), options(how), depth(depth_of(how.effort, how.costs)) {
+    // What each thread needs of its own: the index of its stretch, its nodes and its edits.
+    constexpr std::uint64_t each_thread = 16 << 20;
     if (options.threads == 0) options.threads = std::max(1U, std::thread::hardware_concurrency());
+    const std::uint64_t most = std::max<std::uint64_t>(1, options.memory / 8 / each_thread);
+    options.threads = static_cast<unsigned>(std::min<std::uint64_t>(options.threads, most));
     near_equal_ = options.effort != Effort::best && differs_little(ticker);
 }
 
@@ -76,11 +80,8 @@ bool MatchJob::differs_little(Ticker& ticker) const {
 
 const PlaceIndex& MatchJob::source_index(Ticker& ticker) {
     std::call_once(once_, [&] {
-        // What each thread needs of its own: the index of its stretch, its nodes and its edits.
-        constexpr std::uint64_t each_thread = 16 << 20;
-        const std::uint64_t others_need = options.threads * each_thread + options.memory / 8;
-        const std::uint64_t memory =
-            std::max(options.memory / 4, options.memory - std::min(options.memory, others_need));
+        // Never by the number of threads: the index decides what is found.
+        const std::uint64_t memory = options.memory / 4 * 3;
         index_.emplace(source, 0, PlaceIndex::Shape{depth.window, depth.step, depth.places, memory});
         fill(*index_, source.size(), ticker);
     });
