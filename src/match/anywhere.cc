@@ -5,6 +5,7 @@
 #include <atomic>
 #include <condition_variable>
 #include <exception>
+#include <system_error>
 #include <thread>
 
 #include "match/match_job.h"
@@ -59,7 +60,7 @@ public:
         indexing_->advance_to(bytes);
     }
     void parsed(std::uint64_t bytes) override { meter_.advance(bytes); }
-    void compared() override { meter_.finish(); }
+    void went_on() override { meter_.finish(); }
 
 private:
     Meter& meter_;
@@ -71,7 +72,14 @@ private:
 class Crew {
 public:
     Crew(MatchJob& job, unsigned threads) : job_(job), lead_(threads + 2), results_(lead_) {
-        for (unsigned i = 0; i < threads; ++i) threads_.emplace_back([this] { work(); });
+        try {
+            for (unsigned i = 0; i < threads; ++i) threads_.emplace_back([this] { work(); });
+        } catch (const std::system_error&) {
+            // Fewer do as well, with the same edits.
+            if (threads_.empty())
+                throw Error(ErrorCode::limit, "the system starts no more threads")
+                    .hint("end other programs, and run it again");
+        }
     }
     Crew(const Crew&) = delete;
     Crew& operator=(const Crew&) = delete;
@@ -85,10 +93,11 @@ public:
         for (std::thread& thread : threads_) thread.join();
     }
 
-    /// The edits of the next stretch; `meanwhile` is called now and then while they are waited for.
+    /// The edits of the next stretch; `meanwhile` is called before, and now and then while they are waited for.
     template <class Meanwhile>
     std::vector<Edit> next(Meanwhile&& meanwhile) {
         using namespace std::chrono_literals;
+        meanwhile(indexed_.load(), parsed_.load());
         std::unique_lock lock(mutex_);
         Result& result = results_[told_ % lead_];
         while (!changed_.wait_for(lock, 50ms, [&] { return result.done; })) {
@@ -114,7 +123,7 @@ private:
         explicit CrewTicker(Crew& c) : crew(c) {}
         void indexed(std::uint64_t bytes) override { crew.indexed_ = bytes, check(); }
         void parsed(std::uint64_t bytes) override { crew.parsed_ += bytes, check(); }
-        void compared() override { check(); }
+        void went_on() override { check(); }
         void check() const {
             if (crew.stop_) throw Error(ErrorCode::cancelled, "stopped on request");
         }
@@ -172,9 +181,9 @@ MatchFacts match_anywhere(ByteView source, ByteView target, const MatchOptions& 
         while (told < stretches && tell(parser.parse(told))) ++told;
     } else {
         Crew crew(job, threads);
-        std::uint64_t ticked = 0;
+        std::uint64_t ticked = 0, ticked_index = 0;
         const auto tick = [&](std::uint64_t indexed, std::uint64_t parsed) {
-            if (parsed == 0 && indexed != 0) own.indexed(indexed);
+            if (indexed != std::exchange(ticked_index, indexed)) own.indexed(indexed);
             own.parsed(parsed - std::exchange(ticked, parsed));
         };
         while (told < stretches && tell(crew.next(tick))) ++told;

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <atomic>
+#include <system_error>
 #include <thread>
 
 namespace hotstitch {
@@ -66,7 +67,7 @@ bool MatchJob::differs_little(Ticker& ticker) const {
     for (std::uint64_t at = 0; at < target.size();) {
         if (const std::uint64_t same = same_from(at, shift); same >= equal) {
             at += same;
-            ticker.compared();
+            ticker.went_on();
         } else if (same_from(at, other_shift) >= equal) {
             std::swap(shift, other_shift);
         } else if (bear-- == 0) {
@@ -83,7 +84,7 @@ const PlaceIndex& MatchJob::source_index(Ticker& ticker) {
         // Never by the number of threads: the index decides what is found.
         const std::uint64_t memory = options.memory / 4 * 3;
         index_.emplace(source, 0, PlaceIndex::Shape{depth.window, depth.step, depth.places, memory});
-        fill(*index_, source.size(), ticker);
+        fill(*index_, source.size(), [&](std::uint64_t place) { ticker.indexed(place); });
     });
     return *index_;
 }
@@ -92,12 +93,12 @@ const PlaceIndex& MatchJob::target_index(Ticker& ticker) {
     std::call_once(target_once_, [&] {
         constexpr std::uint64_t step = 16;
         target_index_.emplace(target, 0, PlaceIndex::Shape{8, step, 2, options.memory / 8});
-        fill(*target_index_, target.size(), ticker);
+        fill(*target_index_, target.size(), [&](std::uint64_t) { ticker.went_on(); });
     });
     return *target_index_;
 }
 
-void MatchJob::fill(PlaceIndex& index, std::uint64_t size, Ticker& ticker) const {
+void MatchJob::fill(PlaceIndex& index, std::uint64_t size, const std::function<void(std::uint64_t)>& report) const {
     constexpr std::uint64_t worth_a_thread = 512 << 10;
     const auto shares = static_cast<unsigned>(std::clamp<std::uint64_t>(size / worth_a_thread, 1, options.threads));
     std::atomic<bool> stop{false};
@@ -106,9 +107,13 @@ void MatchJob::fill(PlaceIndex& index, std::uint64_t size, Ticker& ticker) const
         for (std::thread& other : others) other.join();
     };
     try {
-        for (unsigned share = 1; share < shares; ++share)
-            others.emplace_back([&, share] { index.add_all(share, shares, [&](std::uint64_t) { return !stop; }); });
-        index.add_all(0, shares, [&](std::uint64_t place) { return ticker.indexed(place), true; });
+        const auto own = [&](std::uint64_t place) { return report(place), true; };
+        for (unsigned share = 1; share < shares; ++share) try {
+                others.emplace_back([&, share] { index.add_all(share, shares, [&](std::uint64_t) { return !stop; }); });
+            } catch (const std::system_error&) {  // no thread to be had
+                index.add_all(share, shares, own);
+            }
+        index.add_all(0, shares, own);
     } catch (...) {
         stop = true;
         join();

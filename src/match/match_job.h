@@ -2,6 +2,7 @@
 // What the parsers of all stretches of one target share: the files, the depth, and the index of the source.
 #pragma once
 
+#include <functional>
 #include <memory>
 #include <mutex>
 #include <optional>
@@ -17,7 +18,7 @@ public:
     virtual ~Ticker();
     virtual void indexed(std::uint64_t bytes) = 0;  ///< so many bytes of the source, in all
     virtual void parsed(std::uint64_t bytes) = 0;   ///< so many more of the target
-    virtual void compared() = 0;                    ///< something on the way
+    virtual void went_on() = 0;                     ///< with something that has no measure
 };
 
 /// What the depths differ in.
@@ -60,7 +61,7 @@ struct MatchJob {
 
 private:
     bool differs_little(Ticker& ticker) const;
-    void fill(PlaceIndex& index, std::uint64_t size, Ticker& ticker) const;
+    void fill(PlaceIndex& index, std::uint64_t size, const std::function<void(std::uint64_t)>& report) const;
     bool near_equal_ = false;
     std::once_flag once_, target_once_;
     std::optional<PlaceIndex> index_, target_index_;

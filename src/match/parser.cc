@@ -269,6 +269,7 @@ private:
         if (job_.options.window != 0) most_back = std::min(most_back, at % job_.options.window);
         std::uint32_t back = 0;
         while (back < most_back && match.from > back && from[match.from - back - 1] == target_[at - back - 1]) ++back;
+        work_ += back / 8;
         found_ = true;
         if (match.length < depth_.plenty || !resumes_soon(at, match.length, nodes_[i].state.shift))
             offer(i, match, back);
@@ -388,8 +389,9 @@ private:
     /// Then it takes the place of what was told for them.
     void take_back(Match& match) {
         const ByteView from = match.kind == EditKind::copy_source ? source_ : target_;
+        constexpr std::uint64_t most_back = 64 << 10;  // or many matches could each go back over the same bytes
         const std::uint64_t back =
-            common_suffix(from.first(match.from), target_.subspan(0, at_), at_ - first_taken(match));
+            common_suffix(from.first(match.from), target_.first(at_), std::min(most_back, at_ - first_taken(match)));
         const std::uint64_t end = at_ + match.length;
         if (at_ - back > told_) {
             at_ -= back;

@@ -91,7 +91,7 @@ public:
 
     void prefetch(const std::byte* at) const noexcept { __builtin_prefetch(&table_[bucket_of(hash_of(load(at)))]); }
 
-    /// Calls `use(place)` for the places whose window is the same as the one at `at`, the last ones added first, while
+    /// Calls `use(place)` for the places whose window is the same as the one at `at`, while
     /// it says so.
     template <class Use>
     void look_up(const std::byte* at, Use&& use) const {
@@ -131,6 +131,8 @@ private:
     std::uint64_t load(const std::byte* at) const noexcept {
         std::uint64_t value;
         std::memcpy(&value, at, word);
+        if constexpr (std::endian::native == std::endian::big)
+            value = __builtin_bswap64(value);  // same patch everywhere
         return value & mask_;
     }
     static std::uint64_t hash_of(std::uint64_t value) noexcept {
