@@ -4,6 +4,7 @@
 # bench.sh WORD runs only the rows of whole files whose name holds the word, for example "1 GiB".
 set -euo pipefail
 cd "$(dirname "$0")/.."
+. scripts/measured.sh
 scripts/setup.sh libdivsufsort-dev >/dev/null
 scripts/build.sh bench
 PATH=$PWD/build/bench:$PWD/build/bench/bench:$PATH
@@ -24,17 +25,6 @@ seconds() {
 }
 copy() { cp --reflink=never "$1" "$2" && sync "$2"; }
 middle() { sort -n | sed -n 3p; }
-
-# Peak of anonymous memory in KiB while the command runs, from /proc.
-anonymous() {
-    local peak=0 now
-    "$@" >/dev/null &
-    while now=$(awk '/^RssAnon/ {print $2}' /proc/$!/status 2>/dev/null) && [ -n "$now" ]; do
-        [ "$now" -gt "$peak" ] && peak=$now
-    done
-    wait $!
-    echo "$peak"
-}
 
 only=${1:-}
 pair() {  # pair NAME SIZE EDITS FORMAT [OPTION…]

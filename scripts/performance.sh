@@ -6,6 +6,7 @@
 # performance.sh WORD runs one part only: rom, real, whole or hard.
 set -euo pipefail
 cd "$(dirname "$0")/.."
+. scripts/measured.sh
 scripts/setup.sh libdivsufsort-dev zstd xz-utils genisoimage >/dev/null
 scripts/build.sh bench
 PATH=$PWD/build/bench:$PWD/build/bench/bench:$PATH
@@ -73,15 +74,6 @@ seconds() {  # of a command
     "$@" >/dev/null
     end=$EPOCHREALTIME
     echo $((${end/[.,]/} - ${begin/[.,]/}))
-}
-anonymous() {  # most KiB of anonymous memory while a command runs
-    local peak=0 now
-    "$@" >/dev/null &
-    while now=$(awk '/^RssAnon/ {print $2}' /proc/$!/status 2>/dev/null) && [ -n "$now" ]; do
-        [ "$now" -gt "$peak" ] && peak=$now
-    done
-    wait $!
-    echo "$peak"
 }
 middle() { sort -n | sed -n 2p; }
 copy_and_crc() { rm -f "$folder/copy" && cp --reflink=never "$1" "$folder/copy" && crc_pass "$1" "$2"; }
