@@ -7,8 +7,8 @@
 // copy had, and at a few distances before it, which needs no index and finds again what a small edit interrupted; a
 // run; and the places of the source, and of the stretch so far, that begin with the same few bytes. A match that is
 // long enough ends the block at once: nothing is gained by looking inside it, and files that are mostly the same pass
-// at the speed of a comparison. (What was copied from the source by a long match needs no index of its own: the
-// source's finds it.)
+// at the speed of a comparison. It grows backwards over what was told before, which rarer bytes now show to be part of
+// it. (What was copied from the source by a long match needs no index of its own: the source's finds it.)
 //
 // The index knows a few places of the same bytes only, and the more places in a row had no match, the fewer are looked
 // up, so equal blocks, short periods and noise stay linear.
@@ -17,7 +17,9 @@
 #include <array>
 #include <utility>
 
+#include "match/in_step.h"
 #include "match/match_job.h"
+#include "match/told_edits.h"
 
 namespace hotstitch {
 namespace {
@@ -31,11 +33,6 @@ struct Node {
     EditKind kind = EditKind::literal;
     std::uint64_t from = 0;
     CopyState state;
-};
-
-struct Match {
-    EditKind kind = EditKind::copy_source;
-    std::uint64_t from = 0, length = 0;
 };
 
 }  // namespace
@@ -71,16 +68,15 @@ public:
           open_(buffers.open),
           at_(begin),
           ticked_(begin),
-          told_(begin),
+          told_(target_, begin),
           recent_shifts_{0, job.source.size() - job.target.size()} {
         in_target_.begin_again(target_, begin);
     }
 
     std::vector<Edit> run() {
         while (at_ < target_.size()) parse_block();
-        tell_literal(target_.size());
         ticker_.parsed(target_.size() - ticked_);
-        return std::move(edits_);
+        return told_.finish();
     }
 
 private:
@@ -151,7 +147,7 @@ private:
             offer(i, {EditKind::run, at, 1 + common_prefix(rest, rest.subspan(1))}, 0);
         scout(at, shift);
         if (long_match_.length == 0 && at >= covered_before && in_target_.has_window(at) && wants_index(at) &&
-            !overworked(at) && !keeps_step(at, shift))
+            !overworked(at) && !runs_in_step(source_, target_, at, shift, depth_.same_of_16))
             look_up(i);
         in_target_.add(at);
     }
@@ -180,26 +176,6 @@ private:
                 ++scouted_;
             }
         }
-    }
-
-    /// Whether source and target are so much the same from here on at this distance that no other place is worth a
-    /// look: rows of pointers, relinked code.
-    bool keeps_step(std::uint64_t at, std::uint64_t shift) const {
-        if (depth_.same_of_16 == Depth::never) return false;
-        const std::uint64_t from = at + shift;
-        if (from >= source_.size() || source_.size() - from < 16 || target_.size() - at < 16) return false;
-        const int same = equal_bytes(source_.data() + from, target_.data() + at) +
-                         equal_bytes(source_.data() + from + 8, target_.data() + at + 8);
-        return same >= depth_.same_of_16;
-    }
-    /// How many of the next eight bytes are the same.
-    static int equal_bytes(const std::byte* a, const std::byte* b) {
-        constexpr std::uint64_t lows = 0x7F7F7F7F7F7F7F7F;
-        std::uint64_t x, y;
-        std::memcpy(&x, a, 8);
-        std::memcpy(&y, b, 8);
-        const std::uint64_t other = x ^ y, zero = ~(((other & lows) + lows) | other | lows);
-        return static_cast<int>((zero >> 7) * 0x0101010101010101 >> 56);
     }
 
     void look_up(std::uint32_t i) {
@@ -271,22 +247,10 @@ private:
         while (back < most_back && match.from > back && from[match.from - back - 1] == target_[at - back - 1]) ++back;
         work_ += back / 8;
         found_ = true;
-        if (match.length < depth_.plenty || !resumes_soon(at, match.length, nodes_[i].state.shift))
+        // A long match elsewhere is no gain where the last distance, or the same place, soon leads as far.
+        if (match.length < depth_.plenty || (!resumes_soon(source_, target_, at, nodes_[i].state.shift, match.length) &&
+                                             !resumes_soon(source_, target_, at, 0, match.length)))
             offer(i, match, back);
-    }
-
-    /// Whether a byte or few further on the last distance, or the same place, leads just as far: that is cheaper than a
-    /// long match elsewhere that begins here.
-    bool resumes_soon(std::uint64_t at, std::uint64_t length, std::uint64_t shift) const {
-        constexpr std::uint64_t soon = 4;
-        for (std::uint64_t ahead = 1; ahead <= soon; ++ahead)
-            for (const std::uint64_t other : {shift, std::uint64_t{0}}) {
-                const std::uint64_t from = at + ahead + other;
-                if (from >= source_.size() || at + ahead >= target_.size()) continue;
-                if (ahead + common_prefix(source_.subspan(from), target_.subspan(at + ahead)) + soon >= length)
-                    return true;
-            }
-        return false;
     }
 
     /// A match that begins `back` bytes before node i.
@@ -369,7 +333,7 @@ private:
             const Node& node = nodes_[*i];
             at_ = begin + *i - node.length;
             if (node.kind == EditKind::copy_source && node.length >= worth_noting) note_shift(node.from - at_);
-            if (node.kind != EditKind::literal) tell({node.kind, node.from, node.length});
+            if (node.kind != EditKind::literal) told_.tell(at_, {node.kind, node.from, node.length});
         }
         at_ = begin + end;
     }
@@ -380,7 +344,7 @@ private:
         state_ = after(state_, at_, match);
         last_kind_ = match.kind;
         if (match.kind == EditKind::copy_source) note_shift(match.from - at_);
-        tell(match);
+        told_.tell(at_, match);
         at_ += match.length;
         covered_ = misses_ = 0;
     }
@@ -392,22 +356,10 @@ private:
         constexpr std::uint64_t most_back = 64 << 10;  // or many matches could each go back over the same bytes
         const std::uint64_t back =
             common_suffix(from.first(match.from), target_.first(at_), std::min(most_back, at_ - first_taken(match)));
-        const std::uint64_t end = at_ + match.length;
-        if (at_ - back > told_) {
-            at_ -= back;
-        } else {
-            const std::uint64_t first = at_ - back;
-            at_ = told_;
-            for (; !edits_.empty() && at_ - edits_.back().length >= first; edits_.pop_back())
-                at_ -= edits_.back().length;
-            if (!edits_.empty() && at_ != first && edits_.back().kind == EditKind::literal) {
-                edits_.back() = Edit::literal(edits_.back().bytes.first(edits_.back().length - (at_ - first)));
-                at_ = first;
-            }
-            told_ = at_;
-        }
-        match.from -= end - match.length - at_;
-        match.length = end - at_;
+        const std::uint64_t taken = at_ - told_.give_back(at_ - back);
+        match.from -= taken;
+        match.length += taken;
+        at_ -= taken;
     }
     std::uint64_t first_taken(const Match& match) const {
         if (match.kind == EditKind::copy_source) return begin_;
@@ -425,19 +377,6 @@ private:
         recent_shifts_[1 + next_shift_++ % (recent_shifts_.size() - 1)] = shift;
     }
 
-    void tell(const Match& match) {
-        tell_literal(at_);
-        told_ = at_ + match.length;
-        if (match.kind == EditKind::run) return edits_.push_back(Edit::run(target_[at_], match.length));
-        edits_.push_back(match.kind == EditKind::copy_source ? Edit::copy_source(match.from, match.length)
-                                                             : Edit::copy_target(match.from, match.length));
-    }
-
-    void tell_literal(std::uint64_t to) {
-        if (told_ != to) edits_.push_back(Edit::literal(target_.subspan(told_, to - told_)));
-        told_ = to;
-    }
-
     MatchJob& job_;
     ByteView source_, target_;  ///< the target ends where the stretch does
     std::uint64_t begin_;
@@ -448,14 +387,13 @@ private:
     const PlaceIndex* in_source_ = nullptr;  ///< once it is wanted
     const PlaceIndex* far_in_target_ = nullptr;
     PlaceIndex& in_target_;
-    std::vector<Edit> edits_;
     std::vector<Node>& nodes_;
     std::vector<std::uint32_t>& way_;
     std::vector<std::pair<std::uint32_t, Match>>&
         open_;                    ///< in this block, tried in full only, by the node they begin at
     std::uint32_t frontier_ = 0;  ///< nodes up to here are set
     std::uint64_t at_, ticked_;   ///< the target's byte of node 0; up to where the ticker was told
-    std::uint64_t told_;          ///< target bytes told; what follows is literal
+    ToldEdits told_;
     CopyState state_;
     EditKind last_kind_ = EditKind::copy_source;
     std::array<std::uint64_t, 4> recent_shifts_;  ///< the first stays 0, the same place; the second begins at both ends
