@@ -17,14 +17,16 @@ Depth depth_of(Effort effort, CostModel costs) {
     Depth depth;
     switch (effort) {
         case Effort::quick:
-            depth = {.window = 8, .step = 32, .target_step = 8, .places = 1, .plenty = 20, .covered = 8};
+            depth = {.window = 8, .step = 64, .target_step = 16, .places = 1, .plenty = 20, .covered = 8};
             depth.unindexed = 16, depth.same_of_16 = 8, depth.every_length = 0;
-            depth.work = 8, depth.patience = 64;
+            depth.work = 4, depth.patience = 16, depth.overlap = 5, depth.recent = 1;
             return depth;
         case Effort::normal:
             depth = {.window = 8, .step = 4, .target_step = 2, .places = 4, .plenty = 48, .covered = 20};
             depth.unindexed = 16, depth.same_of_16 = 12, depth.every_length = 16;
-            if (bps) depth.window = 6, depth.plenty = 80, depth.same_of_16 = Depth::never, depth.every_length = 24;
+            if (bps)
+                depth.window = depth.overlap = 6, depth.plenty = 80, depth.same_of_16 = Depth::never,
+                depth.every_length = 24;
             if (compressed) {
                 depth.target_step = 1, depth.places = 8, depth.plenty = depth.covered = 128;
                 depth.same_of_16 = 10, depth.every_length = 64;
@@ -32,10 +34,11 @@ Depth depth_of(Effort effort, CostModel costs) {
             return depth;
         case Effort::best: break;
     }
-    depth = {.window = 6, .step = 1, .target_step = 1, .places = 16, .plenty = 256, .covered = 64};
+    depth = {.window = 6, .step = 1, .target_step = 1, .places = 16, .plenty = 256, .covered = 64, .overlap = 6};
     depth.unindexed = 1, depth.same_of_16 = Depth::never, depth.every_length = 64, depth.work = 100;
     if (compressed)
-        depth.window = 8, depth.step = 2, depth.covered = 256, depth.same_of_16 = 10, depth.every_length = 200;
+        depth.window = depth.overlap = 8, depth.step = 2, depth.covered = 256, depth.same_of_16 = 10,
+        depth.every_length = 200;
     return depth;
 }
 

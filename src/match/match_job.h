@@ -31,6 +31,8 @@ struct Depth {
     unsigned places = 4;             ///< places looked at of the same bytes; a power of two
     std::uint64_t plenty = 48;       ///< a match as long as this is taken at once
     std::uint64_t covered = 20;      ///< inside one as long as this, no new places are looked for
+    std::size_t recent = 4;          ///< distances of copies before the last ones that are tried
+    std::uint64_t overlap = 8;       ///< but in its last bytes, so many
     std::uint64_t unindexed = 16;    ///< places without a match that are borne before the source is indexed
     int same_of_16 = never;          ///< no new places where so many of 16 bytes are the same at the last distance
     std::uint64_t work = 16;         ///< lengths of matches tried for each byte, in the mean of a stretch

@@ -15,6 +15,7 @@
 // Tested by tests/match_test.cc.
 #include <algorithm>
 #include <array>
+#include <bit>
 #include <utility>
 
 #include "match/in_step.h"
@@ -59,6 +60,7 @@ public:
           target_(job.target.first(std::min<std::uint64_t>(begin + MatchJob::stretch, job.target.size()))),
           begin_(begin),
           depth_(job.depth),
+          recent_(job.near_equal() ? recent_shifts_.size() : depth_.recent),
           costs_(job.options.costs),
           bps_(job.options.costs == CostModel::bps),
           ticker_(ticker),
@@ -140,8 +142,8 @@ private:
         try_shift(i, shift);
         if (older != shift) try_shift(i, older);
         if (!overworked(at))
-            for (const std::uint64_t other : recent_shifts_)
-                if (other != shift && other != older) try_shift(i, other);
+            for (std::size_t r = 0; r < recent_; ++r)
+                if (recent_shifts_[r] != shift && recent_shifts_[r] != older) try_shift(i, recent_shifts_[r]);
         if (long_match_.length != 0) return;
         if (rest.size() > least_run && rest[0] == rest[1] && rest[1] == rest[2])
             offer(i, {EditKind::run, at, 1 + common_prefix(rest, rest.subspan(1))}, 0);
@@ -163,6 +165,7 @@ private:
         constexpr std::uint64_t ahead = 48, most_steps = 4, equal = 16;
         if (in_source_ == nullptr) return;
         scouted_ = std::max(scouted_, at + 1);
+        const std::uint64_t every = lookup_step();
         for (std::uint64_t step = 0; step < most_steps && scouted_ < at + ahead; ++step) {
             if (scouted_ + equal > target_.size()) return;
             const std::uint64_t from = scouted_ + shift;
@@ -171,9 +174,8 @@ private:
                 std::memcmp(source_.data() + from, bytes, equal) == 0) {
                 scouted_ += equal / 2;
             } else {
-                in_source_->prefetch(bytes);
-                in_target_.prefetch(bytes);
-                ++scouted_;
+                if (scouted_ % every == 0) in_source_->prefetch(bytes), in_target_.prefetch(bytes);
+                scouted_ += every - scouted_ % every;
             }
         }
     }
@@ -192,6 +194,7 @@ private:
                 return long_match_.length == 0;
             });
         if (!found_ && misses_ >= far_patience) look_far(i);
+        work_ += found_ ? 4 : 0;
         misses_ = found_ ? 0 : misses_ + 1;
     }
 
@@ -216,14 +219,16 @@ private:
     /// The source is indexed when the known distances have not helped for a while. Where nothing has matched for long,
     /// fewer places are looked up.
     bool wants_index(std::uint64_t at) {
-        constexpr std::uint64_t longest_step = 8;
         if (in_source_ == nullptr) {
             if (job_.near_equal() || ++misses_ < depth_.unindexed) return false;
             in_source_ = &job_.source_index(ticker_);
             misses_ = 0;
         }
-        const std::uint64_t step = std::min(1 + misses_ / depth_.patience, longest_step);
-        return step == 1 || at % step == 0;
+        return at % lookup_step() == 0;
+    }
+    std::uint64_t lookup_step() const noexcept {
+        constexpr std::uint64_t longest = 8;
+        return std::bit_floor(std::min(1 + misses_ / depth_.patience, longest));
     }
 
     void try_shift(std::uint32_t i, std::uint64_t shift) {
@@ -264,7 +269,7 @@ private:
             return;
         }
         const std::uint64_t end = at_ + i - back + match.length;
-        if (match.length - back >= depth_.covered) covered_ = std::max(covered_, end - depth_.window);
+        if (match.length - back >= depth_.covered) covered_ = std::max(covered_, end - depth_.overlap);
         const std::uint64_t least = match.kind == EditKind::run ? least_run : least_match;
         std::uint64_t length =
             match.length <= depth_.every_length ? std::max<std::uint64_t>(least, back + 1) : match.length;
@@ -381,6 +386,7 @@ private:
     ByteView source_, target_;  ///< the target ends where the stretch does
     std::uint64_t begin_;
     Depth depth_;
+    std::size_t recent_;  ///< where there is no index, all distances are tried
     Costs costs_;
     bool bps_;
     Ticker& ticker_;
