@@ -81,6 +81,18 @@ void add_expect(CLI::App& app, Digests& expect) {
         ->allow_extra_args(false);
 }
 
+void add_known(CLI::App& app, std::string& known) {
+    app.add_option("--known", known, "A list that names files: lines of sha1sum or sha256sum, or crc32,size,name")
+        ->type_name("FILE");
+}
+
+void add_rewrite(CLI::App& app, RewriteArguments& rewrite) {
+    add_output(app, rewrite.output, "nowhere: this or --in-place has to be said");
+    app.add_flag("--in-place", rewrite.in_place, "Replace the file itself; it is kept as a dated backup");
+    app.add_flag("--no-receipt", rewrite.no_receipt, "Leave no receipt OUTPUT.receipt.json, which undo works by");
+    app.add_flag("--digests", rewrite.digests, "SHA-256 in the receipt for files over 64 MiB too");
+}
+
 void add_format(CLI::App& app, std::optional<PatchFormat>& format) {
     std::string names;
     for (const FormatTraits& row : patch_formats()) names += fmt::format("{}{}", names.empty() ? "" : ", ", row.name);
@@ -107,6 +119,13 @@ void declare(CLI::App& app, DescribeArguments& describe, Common& common) {
         .add_option("--source", describe.source,
                     "The source of a patch: also counts how much of the patch stands in it")
         ->type_name("FILE");
+    add_known(command, describe.known);
+    command
+        .add_option("--at", describe.at,
+                    "A place in a cartridge ROM, as address and as offset: 80:8000, 08001234 or +0x81c0 (repeatable)")
+        ->type_name("ADDRESS")
+        ->allow_extra_args(false);
+    command.add_flag("--free", describe.free, "Runs of one byte of 256 or more in a cartridge ROM, by bank");
     add_common(command, common);
 }
 
@@ -119,8 +138,12 @@ void declare(CLI::App& app, ApplyArguments& apply, Common& common) {
     command.add_flag("--in-place", apply.in_place, "Replace the source itself; it is kept as a dated backup");
     command.add_flag("--as-is", apply.as_is,
                      "Never read the source in another way, without its front header for example");
-    command.add_flag("--keep-header", apply.keep_header,
-                     "A front header that had to come off for the patch is put back on the output");
+    command.add_flag(
+        "--keep-header", apply.keep_header,
+        "The output has a front header if the source has, although it had to come off, or on, for the patch");
+    command.add_flag("--mend", apply.mend,
+                     "A cartridge ROM's internal checks that were right before and are wrong after are put right");
+    add_known(command, apply.known);
     command
         .add_option("--name-like", apply.name_like,
                     "The output takes this companion's name, a sound track's for example")
@@ -176,6 +199,7 @@ void declare(CLI::App& app, VerifyArguments& verify, Common& common) {
         ->type_name("FILE");
     command.add_option("SOURCE", verify.sources, "Files it might be for, or folders to search");
     command.add_option("--target", verify.target, "Is this file what the patch makes")->type_name("FILE");
+    add_known(command, verify.known);
     add_expect(command, verify.expect);
     add_common(command, common);
 }
@@ -214,6 +238,37 @@ void declare(CLI::App& app, RenewArguments& renew, Common& common) {
     add_common(command, common);
 }
 
+void declare(CLI::App& app, MendArguments& mend, Common& common) {
+    auto& command = *app.add_subcommand("mend", "Header and flag fixes; without a mend, what could be mended");
+    command.add_option("FILE", mend.file, "A cartridge ROM")->required();
+    command.add_option("MEND", mend.mends, "checksum, rom-size, region=Europe, expand=2M …; done in the right order");
+    command.add_option("--boot-code", mend.boot_code, "Nintendo 64: the boot code variant, where it is not recognised")
+        ->type_name("VARIANT");
+    add_rewrite(command, mend.rewrite);
+    add_common(command, common);
+}
+
+void declare(CLI::App& app, HeaderArguments& header, Common& common) {
+    auto& command = *app.add_subcommand("header", "Front headers of cartridge ROMs: show, strip or attach one");
+    command.add_option("ACTION", header.action, "show, strip or attach")
+        ->required()
+        ->check(CLI::IsMember({"show", "strip", "attach"}).description(""));
+    command.add_option("FILE", header.file, "A cartridge ROM")->required();
+    command.add_option("--keep", header.keep, "strip: the header goes into this file")->type_name("FILE");
+    command.add_option("--from", header.from, "attach: the header, as strip kept it")->type_name("FILE");
+    command
+        .add_option("--nes", header.nes,
+                    "attach: a NES header, for example prg=128K,chr=0,mapper=1,mirroring=vertical,battery")
+        ->type_name("LIST");
+    command
+        .add_option_function<std::string>(
+            "--size", [&](const std::string& text) { header.size = parse_size(text); },
+            "strip, attach: the header's size, where the file does not tell")
+        ->type_name("SIZE");
+    add_rewrite(command, header.rewrite);
+    add_common(command, common);
+}
+
 /// --help and --version are answers, not errors. Returns whether one of them was asked for.
 bool parse_or_answer(CLI::App& app, int argc, char** argv, std::string& answer) {
     try {
@@ -245,7 +300,7 @@ Arguments parse_arguments(int argc, char** argv, Common& common) {
         "Exit codes: 0 done or yes, 1 no, 2 wrong call, 3 bad input, 4 system failure, 130 and 143 stopped.\n"
         "Each command has its own --help. The manual: man hotstitch");
     std::tuple<DescribeArguments, ApplyArguments, CreateArguments, VerifyArguments, RecastArguments, OverlapArguments,
-               UndoArguments, RenewArguments>
+               UndoArguments, RenewArguments, MendArguments, HeaderArguments>
         commands;
     std::apply([&](auto&... command) { (declare(app, command, common), ...); }, commands);
 

@@ -38,6 +38,9 @@ struct OutputArguments {
 struct DescribeArguments {
     std::vector<std::string> files;
     std::string source;
+    std::string known;            ///< a list that names files
+    std::vector<std::string> at;  ///< addresses in cartridge ROMs
+    bool free = false;            ///< list free space
 };
 
 struct ApplyArguments {
@@ -46,7 +49,9 @@ struct ApplyArguments {
     OutputArguments output;
     bool in_place = false, as_is = false, keep_header = false;
     bool no_receipt = false, keep_reverse = false, digests = false;
+    bool mend = false;      ///< put internal checks right that the patch left stale
     std::string name_like;  ///< a companion whose stem the output takes
+    std::string known;
     Digests expect;
 };
 
@@ -88,11 +93,33 @@ struct VerifyArguments {
     std::vector<std::string> sources;
     std::string target;
     std::string receipt;  ///< is this file still what was made, by its receipt
+    std::string known;
     Digests expect;
 };
 
-using CommandArguments = std::variant<DescribeArguments, ApplyArguments, CreateArguments, VerifyArguments,
-                                      RecastArguments, OverlapArguments, UndoArguments, RenewArguments>;
+/// Where a rewritten file goes.
+struct RewriteArguments {
+    OutputArguments output;
+    bool in_place = false, no_receipt = false, digests = false;
+};
+
+struct MendArguments {
+    std::string file;
+    std::vector<std::string> mends;  ///< "checksum", "region=Europe"
+    std::string boot_code;
+    RewriteArguments rewrite;
+};
+
+struct HeaderArguments {
+    std::string action, file;
+    std::string keep, from, nes;  ///< a file for the header, a file with one, a description of one
+    std::uint64_t size = 0;       ///< of the header, where nothing else says it
+    RewriteArguments rewrite;
+};
+
+using CommandArguments =
+    std::variant<DescribeArguments, ApplyArguments, CreateArguments, VerifyArguments, RecastArguments, OverlapArguments,
+                 UndoArguments, RenewArguments, MendArguments, HeaderArguments>;
 
 struct Arguments {
     std::string command;  ///< "apply", …; empty: only `text` is to be printed

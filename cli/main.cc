@@ -37,6 +37,8 @@ std::string output_of(const CommandArguments& arguments) {
     if (const auto* apply = std::get_if<ApplyArguments>(&arguments)) return apply->output.path;
     if (const auto* create = std::get_if<CreateArguments>(&arguments)) return create->output.path;
     if (const auto* recast = std::get_if<RecastArguments>(&arguments)) return recast->output.path;
+    if (const auto* mend = std::get_if<MendArguments>(&arguments)) return mend->rewrite.output.path;
+    if (const auto* header = std::get_if<HeaderArguments>(&arguments)) return header->rewrite.output.path;
     return {};
 }
 
@@ -70,9 +72,9 @@ int run_command(const Arguments& arguments, Report& report) {
                 .hint("name a file with -o, or leave out --json");
         std::visit([&](const auto& chosen) { run(chosen, context, report); }, arguments.arguments);
     } catch (const Error& error) {
-        const bool writes = !output_of(arguments.arguments).empty() || arguments.command == "apply" ||
-                            arguments.command == "create" || arguments.command == "recast" ||
-                            arguments.command == "renew";
+        constexpr std::string_view reading_only[] = {"describe", "verify", "overlap", "undo"};
+        const bool writes =
+            std::find(std::begin(reading_only), std::end(reading_only), arguments.command) == std::end(reading_only);
         report.conclude(error, writes ? " Nothing was written." : "");
         if (error.code() == ErrorCode::cancelled) {
             const auto code = stop_signal() == SIGTERM ? ExitCode::terminated : ExitCode::interrupted;

@@ -8,6 +8,7 @@
 #include <cctype>
 
 #include "hotstitch/error.h"
+#include "hotstitch/image.h"
 #include "hotstitch/recognise.h"
 
 namespace hotstitch::cli {
@@ -27,7 +28,8 @@ bool is_image(const InputFile& file) {
     std::string extension = file.path().extension().string();
     std::transform(extension.begin(), extension.end(), extension.begin(),
                    [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
-    return std::find(image_extensions.begin(), image_extensions.end(), extension) != image_extensions.end();
+    return std::find(image_extensions.begin(), image_extensions.end(), extension) != image_extensions.end() ||
+           recognise_image(file.bytes());
 }
 
 }  // namespace

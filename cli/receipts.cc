@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include "hotstitch/error.h"
+#include "render/escape.h"
 #include "unpacking.h"
 
 namespace hotstitch::cli {
@@ -68,6 +69,36 @@ std::vector<DigestMismatch> compare_file(const fs::path& path, const Digests& wa
 std::string time_now() {
     const std::time_t now = std::time(nullptr);
     return fmt::format("{:%Y-%m-%dT%H:%M:%SZ}", fmt::gmtime(now));
+}
+
+ReceiptFile receipt_file(const InputFile& file, const fs::path& folder, bool all_digests, const Progress& progress) {
+    return {as_utf8(path_in_receipt(file.origin(), folder)), receipt_digests(file, all_digests, progress)};
+}
+
+namespace {
+
+bool is_receipt(const fs::path& path) {
+    try {
+        read_receipt(path);
+        return true;
+    } catch (const Error&) {
+        return false;
+    }
+}
+
+}  // namespace
+
+void write_receipt(const Receipt& receipt, const fs::path& output, Report& report) {
+    const fs::path path = receipt_path(output);
+    try {
+        OutputFile out(path, {is_receipt(path) ? Replace::without_backup : Replace::keep_backup, {}});
+        out.write(bytes_of(receipt_to_json(receipt)));
+        out.commit();
+        report.fact("receipt", "receipt", escaped(path.string()), as_utf8(path.string()));
+    } catch (const Error& error) {
+        report.warn(fmt::format("the output is made, but not its receipt, so undo will not know it: {}",
+                                escaped(error.what())));
+    }
 }
 
 }  // namespace hotstitch::cli

@@ -9,6 +9,7 @@
 #include "hotstitch/error.h"
 #include "hotstitch/file_io.h"
 #include "hotstitch/receipt.h"
+#include "render/report.h"
 
 namespace hotstitch::cli {
 
@@ -41,5 +42,13 @@ std::vector<DigestMismatch> compare_file(const std::filesystem::path& path, cons
 
 /// "2026-11-23T09:41:00Z"
 std::string time_now();
+
+/// A file as a receipt in `folder` names it.
+ReceiptFile receipt_file(const InputFile& file, const std::filesystem::path& folder, bool all_digests,
+                         const Progress& progress);
+
+/// Writes the receipt of an output that is in its place by now: when it cannot be written, that is a warning and no
+/// failure.
+void write_receipt(const Receipt& receipt, const std::filesystem::path& output, Report& report);
 
 }  // namespace hotstitch::cli

@@ -7,6 +7,8 @@
 #include <string>
 #include <string_view>
 
+#include "random.h"
+
 namespace demo {
 namespace {
 
@@ -14,22 +16,6 @@ constexpr std::size_t kib = 1024, cartridge = 1024 * kib;
 constexpr std::size_t code_at = 0x00000, header_at = 0x7FC0, texts_at = 0x40000, pictures_at = 0x60000,
                       music_at = 0xA0000;
 constexpr std::size_t palettes_at = 0x5F000, free_at = 0xE0000;
-
-/// SplitMix64, a published generator: small, and the same everywhere.
-class Random {
-public:
-    explicit Random(std::uint64_t seed) : state_(seed) {}
-    std::uint64_t next() {
-        std::uint64_t z = (state_ += 0x9E3779B97F4A7C15);
-        z = (z ^ z >> 30) * 0xBF58476D1CE4E5B9;
-        z = (z ^ z >> 27) * 0x94D049BB133111EB;
-        return z ^ z >> 31;
-    }
-    std::size_t below(std::size_t bound) { return static_cast<std::size_t>(next() % bound); }
-
-private:
-    std::uint64_t state_;
-};
 
 void put(Rom& rom, std::size_t at, std::string_view text) {
     std::transform(text.begin(), text.end(), rom.begin() + static_cast<std::ptrdiff_t>(at),

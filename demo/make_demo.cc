@@ -4,7 +4,7 @@
 #include <filesystem>
 #include <fstream>
 
-#include "kelp_harbour.h"
+#include "cartridges.h"
 
 namespace {
 
@@ -25,12 +25,13 @@ int main(int argc, char** argv) {
     std::error_code code;
     std::filesystem::create_directories(folder, code);
     const demo::Rom original = demo::kelp_harbour(1);
-    const bool saved = save(folder / "Kelp Harbour (Europe, revision 1).sfc", original) &&
-                       save(folder / "Kelp Harbour (Europe, revision 0).sfc", demo::kelp_harbour(0)) &&
-                       save(folder / "Kelp Harbour (copier header).smc", demo::with_front_header(original)) &&
-                       save(folder / "Night Tides.sfc", demo::night_tides(original)) &&
-                       save(folder / "Longer Berths.sfc", demo::longer_berths(original)) &&
-                       save(folder / "Fog Signals.sfc", demo::fog_signals(original));
+    bool saved = save(folder / "Kelp Harbour (Europe, revision 1).sfc", original) &&
+                 save(folder / "Kelp Harbour (Europe, revision 0).sfc", demo::kelp_harbour(0)) &&
+                 save(folder / "Kelp Harbour (copier header).smc", demo::with_front_header(original)) &&
+                 save(folder / "Night Tides.sfc", demo::night_tides(original)) &&
+                 save(folder / "Longer Berths.sfc", demo::longer_berths(original)) &&
+                 save(folder / "Fog Signals.sfc", demo::fog_signals(original));
+    for (const demo::NamedRom& other : demo::cartridges()) saved = saved && save(folder / other.name, other.rom);
     if (!saved) std::fprintf(stderr, "make_demo: cannot write into %s\n", folder.c_str());
     return saved ? 0 : 4;
 }

@@ -8,10 +8,15 @@
 
 #include "commands/apply_report.h"
 #include "companions.h"
+#include "header_sinks.h"
 #include "hotstitch/create.h"
 #include "hotstitch/error.h"
+#include "hotstitch/header_opinion.h"
+#include "hotstitch/image.h"
+#include "hotstitch/mend.h"
 #include "hotstitch/recognise.h"
 #include "hotstitch/version.h"
+#include "known.h"
 #include "other_patches.h"
 #include "placement.h"
 #include "receipts.h"
@@ -38,24 +43,6 @@ void refuse_contradictions(const ApplyArguments& arguments) {
             .hint("add -o PATH, or -o - for standard output");
 }
 
-/// Puts a front header before what is written.
-class HeaderKeeper final : public ByteSink {
-public:
-    HeaderKeeper(ByteSink& below, ByteView header) : below_(below), header_(header) {}
-    void reserve(std::uint64_t size) override {
-        below_.reserve(size + header_.size());
-        if (!header_.empty()) below_.write(header_);
-    }
-    void write(ByteView bytes) override { below_.write(bytes); }
-    void read_back(std::uint64_t offset, MutableByteView into) const override {
-        below_.read_back(offset + header_.size(), into);
-    }
-
-private:
-    ByteSink& below_;
-    ByteView header_;
-};
-
 class Application {
 public:
     /// `renews`: the receipt of the output that is made anew, of which the way back is kept.
@@ -66,7 +53,7 @@ public:
           renews_(renews),
           source_(open_or_unpack(arguments.source, context)) {
         for (const std::string& name : arguments.patches)
-            stages_.push_back({open_patch_file(name, context, report), nullptr, {}, {}, {}});
+            stages_.push_back({open_patch_file(name, context, report), nullptr, {}, {}});
         swap_if_unmistakable();
         for (Stage& stage : stages_) open_stage(stage);
         if (!arguments.as_is)
@@ -83,6 +70,7 @@ public:
         if (arguments_.output.path == "-") {
             ScratchFile scratch;
             make(scratch);
+            finish_content(scratch);
             scratch.copy_to(STDOUT_FILENO, context_.progress);
             return state("standard output", "-", {});
         }
@@ -97,6 +85,7 @@ public:
             OutputFile file(path, {replace(), source_.path()});
             make(file);
             if (!stages_.back().made.made) return state_already_patched(report_);
+            finish_content(file);
             finish(file);
             point_out_companions(file.path());
         } catch (const Error& error) {
@@ -172,6 +161,8 @@ private:
 
     void make_stage(Stage& stage, const ByteSource& source, ByteSink& target) {
         const ApplyOptions options = options_for(stage);
+        if (&stage == &stages_.front() && go_by_opinion(stage, options))
+            return make_as_read(stage, *source.whole(), target, options);
         try {
             stage.made = apply(stage.patch, source, target, options);
         } catch (const Error& error) {
@@ -187,6 +178,9 @@ private:
             const bool usable = stage.reading && stage.reading->harmless() && !arguments_.as_is;
             if (!usable) {
                 reason_facts(report_, diagnosis);
+                const auto known = read_known(arguments_.known, context_);
+                known_fact(report_, known, source, context_);
+                needed_fact(report_, known, joined(stage.reader->facts().source, options.checks.source));
                 throw Error(error.code(), error.what())
                     .in(error.field())
                     .wanted(error.wanted())
@@ -195,16 +189,66 @@ private:
                               ? "leave out --as-is: read so, the file is the right one"
                               : diagnosis.next);
             }
-            const auto read = read_as(file, *stage.reading);
-            target.clear();
-            HeaderKeeper with_header(target, file.first(header_to_keep(stage)));
-            stage.made = apply(stage.patch, *read, with_header, options);
+            make_as_read(stage, file, target, options);
         }
     }
 
-    std::size_t header_to_keep(const Stage& stage) const {
-        const bool keep = arguments_.keep_header && stage.reading->kind == ReadingKind::without_front_header;
-        return keep ? static_cast<std::size_t>(stage.reading->bytes) : 0;
+    void make_as_read(Stage& stage, ByteView file, ByteSink& target, const ApplyOptions& options) {
+        const Reading& reading = *stage.reading;
+        const auto read = read_as(file, reading);
+        const auto bytes = static_cast<std::size_t>(arguments_.keep_header ? reading.bytes : 0);
+        const bool added = reading.kind == ReadingKind::with_front_header;
+        const bool taken = reading.kind == ReadingKind::without_front_header;
+        target.clear();
+        HeaderKeeper with_header(target, file.first(taken ? bytes : 0));
+        HeaderDropper without_header(target, added ? bytes : 0);
+        header_kept_ = bytes != 0 && (added || taken);
+        stage.made = apply(stage.patch, *read, added ? static_cast<ByteSink&>(without_header) : with_header, options);
+    }
+
+    /// A patch without checks may all the same show that it was made for the file with, or without, a front header.
+    bool go_by_opinion(Stage& stage, const ApplyOptions& options) {
+        const PatchFacts& facts = stage.reader->facts();
+        if (arguments_.as_is || !facts.source.empty() || !options.checks.source.empty() || facts.checked_windows != 0)
+            return false;
+        const auto opinion = opinion_on_header(*stage.reader, source_.bytes(), context_.limits);
+        if (!opinion) return false;
+        if (!opinion->sure) {
+            report_.warn(fmt::format("the patch was perhaps made for the file {}: {}", words_for(opinion->reading),
+                                     opinion->why));
+            report_.next(
+                fmt::format("if the result misbehaves, undo it, run hotstitch header {} and apply the patch to that",
+                            opinion->reading.kind == ReadingKind::without_front_header ? "strip" : "attach"));
+            return false;
+        }
+        stage.reading = opinion->reading;
+        stage.why = opinion->why;
+        return true;
+    }
+
+    /// What is done to the whole content after the last patch.
+    void finish_content(ByteSink& sink) {
+        if (arguments_.mend) mend(sink);
+        if (mended_ || header_kept_) output_ = digest(MemorySource(*sink.written()), {}, context_.progress);
+    }
+
+    /// Internal checks that the patch left stale. Those that were wrong before are somebody's choice.
+    void mend(ByteSink& sink) {
+        const auto say = [&](const char* text) { report_.fact("internal_checks", "internal checks", text, text); };
+        const Reading as_is{ReadingKind::with_front_header, 0};
+        const auto read = read_as(source_.bytes(), stages_.front().reading.value_or(as_is));
+        Bytes storage(static_cast<std::size_t>(read->size()));
+        const auto before = recognise_image(read->read(0, storage.size(), storage));
+        if (!before || !all_checks_right(*before)) return say("not all right before the patch, so left as they are");
+        const auto after = recognise_image(*sink.written());
+        if (!after) return say("none that are known in the result");
+        if (all_checks_right(*after)) return say("right, before and after the patch");
+        const MendPlan plan = plan_mends(*sink.written(), {{"checksum", {}}}, {{}, context_.limits});
+        mended_ = plan.changes();
+        sink.clear();
+        sink.reserve(plan.result.size());
+        sink.write(plan.result);
+        say("right before the patch, stale after it, mended: the output differs in them from what the patch makes");
     }
 
     /// Puts everything into place: first what the way back needs, then the output, then its receipt.
@@ -229,20 +273,7 @@ private:
         }
         state(shown(file.path()), file.path(), backup);
         if (receipt.in_place && renews_ == nullptr && backup) receipt.backup = backup->filename().string();
-        if (!arguments_.no_receipt) write_receipt(receipt, receipt_path(file.path()));
-    }
-
-    /// The output is in its place by now: a receipt that cannot be written is a warning and no failure.
-    void write_receipt(const Receipt& receipt, const fs::path& path) {
-        try {
-            OutputFile out(path, {is_receipt(path) ? Replace::without_backup : Replace::keep_backup, {}});
-            out.write(bytes_of(receipt_to_json(receipt)));
-            out.commit();
-            report_.fact("receipt", "receipt", shown(path), as_utf8(path.string()));
-        } catch (const Error& error) {
-            report_.warn(fmt::format("the output is made, but not its receipt, so undo will not know it: {}",
-                                     escaped(error.what())));
-        }
+        if (!arguments_.no_receipt) write_receipt(receipt, file.path(), report_);
     }
 
     Receipt receipt_for(const fs::path& output, const ByteSource& made) const {
@@ -250,8 +281,7 @@ private:
         if (arguments_.no_receipt) return receipt;
         const fs::path folder = output.parent_path();
         const auto record = [&](const InputFile& file) {
-            return ReceiptFile{as_utf8(path_in_receipt(file.origin(), folder)),
-                               receipt_digests(file, arguments_.digests, context_.progress)};
+            return receipt_file(file, folder, arguments_.digests, context_.progress);
         };
         receipt.time = time_now();
         receipt.tool = version();
@@ -259,19 +289,11 @@ private:
         for (const Stage& stage : stages_) receipt.patches.push_back(record(stage.patch));
         receipt.target = {as_utf8(output.filename().string()),
                           receipt_digests(made, arguments_.digests, context_.progress)};
+        if (mended_) receipt.mends = {"checksum"};
         if (stages_.front().reading) receipt.reading = words_for(*stages_.front().reading);
         receipt.in_place = arguments_.in_place || (renews_ != nullptr && renews_->in_place);
         if (renews_ != nullptr) receipt.backup = renews_->backup;
         return receipt;
-    }
-
-    static bool is_receipt(const fs::path& path) {
-        try {
-            read_receipt(path);
-            return true;
-        } catch (const Error&) {
-            return false;
-        }
     }
 
     /// Sound tracks and the like that go by another name than the output would not be found by the game.
@@ -297,7 +319,10 @@ private:
     }
 
     void state(const std::string& place, const fs::path& path, const std::optional<fs::path>& backup) {
-        const Digests& made = stages_.back().made.target;
+        const Digests &patched = stages_.back().made.target, made = output_.value_or(patched);
+        if (output_)
+            report_.fact("patch_makes", "patch makes",
+                         fmt::format("{}, crc32 {}", size_text(*patched.size), patched.crc32->hex()), json_of(patched));
         Json target = json_of(made);
         target["path"] = as_utf8(path.string());
         report_.fact("output", "output", fmt::format("{}, crc32 {}", size_text(*made.size), made.crc32->hex()),
@@ -333,6 +358,8 @@ private:
     const Receipt* renews_;
     InputFile source_;
     std::vector<Stage> stages_;
+    bool mended_ = false, header_kept_ = false;
+    std::optional<Digests> output_;  ///< where it is not what the last patch makes
 };
 
 }  // namespace

@@ -70,8 +70,11 @@ void state_stage(const Stage& stage, bool first, bool last, Report& report) {
     if (made.fit.answer == FitAnswer::already_patched) report.warn("the source was already patched");
     if (stage.reading) {
         report.detail("reading", words_for(*stage.reading));
-        report.warn(fmt::format("the source was read {}; only so it is the one the patch was made for",
-                                words_for(*stage.reading)));
+        report.warn(stage.why.empty()
+                        ? fmt::format("the source was read {}; only so it is the one the patch was made for",
+                                      words_for(*stage.reading))
+                        : fmt::format("the source was read {}: {} (--as-is takes it as it is)",
+                                      words_for(*stage.reading), stage.why));
     }
     if (stage.reader->facts().format == PatchFormat::vcdiff && stage.reader->facts().windows == 0)
         report.warn("the patch has no windows: it makes an empty file");

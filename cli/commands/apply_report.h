@@ -14,7 +14,8 @@ struct Stage {
     std::unique_ptr<PatchReader> reader;
     std::optional<FoundChecks> found;
     ApplyReport made;
-    std::optional<Reading> reading;  ///< of the source, where only another one than as it is fits
+    std::optional<Reading> reading{};  ///< of the source, where only another one than as it is fits
+    std::string why{};                 ///< that reading, where no check of the patch says so
     bool certain() const {
         return made.overridden.empty() && (made.target_checked || made.fit.answer == FitAnswer::fits);
     }

@@ -24,5 +24,7 @@ void run(const OverlapArguments& arguments, const Context& context, Report& repo
 void run(const UndoArguments& arguments, const Context& context, Report& report);
 void run(const RenewArguments& arguments, const Context& context, Report& report);
 void run(const VerifyArguments& arguments, const Context& context, Report& report);
+void run(const MendArguments& arguments, const Context& context, Report& report);
+void run(const HeaderArguments& arguments, const Context& context, Report& report);
 
 }  // namespace hotstitch::cli

@@ -1,11 +1,16 @@
 // SPDX-License-Identifier: MIT
 #include <fmt/format.h>
 
+#include <algorithm>
+
 #include "commands/common.h"
 #include "hotstitch/archive.h"
 #include "hotstitch/error.h"
+#include "hotstitch/image.h"
 #include "hotstitch/patch_reader.h"
 #include "hotstitch/recognise.h"
+#include "image_facts.h"
+#include "known.h"
 #include "render/escape.h"
 #include "render/quantities.h"
 #include "unpacking.h"
@@ -214,11 +219,39 @@ void state_members(const InputFile& file, const std::string& name, const Context
     part.warn(escaped(error.what()));
 }
 
-void describe_file(const std::string& name, const DescribeArguments& arguments, const Context& context, Report& part) {
+/// A cartridge ROM. Its first bytes may be those of something else; then it has to be certain.
+std::optional<Image> image_in(const InputFile& file, const FileKind& kind) {
+    if (kind.name == "patch" || kind.name == "empty") return std::nullopt;
+    std::optional<Image> image = recognise_image(file.bytes());
+    if (image && kind.name != "data" && image->certainty != Certainty::certain) image.reset();
+    return image;
+}
+
+void describe_image(const InputFile& file, const Image& image, const DescribeArguments& arguments, Report& part) {
+    image_facts(part, image);
+    if (!arguments.at.empty()) place_facts(part, image, file.bytes(), arguments.at);
+    if (arguments.free) free_facts(part, image, file.bytes());
+    const auto wrong = std::find_if(image.checks.begin(), image.checks.end(), [](const InternalCheck& check) {
+        return check.mendable && check.state == CheckState::wrong;
+    });
+    if (wrong != image.checks.end())
+        part.next(fmt::format("to put its internal checks right: hotstitch mend \"{}\" checksum -o OUTPUT",
+                              shown(file.path())));
+    file.check_intact();
+    part.conclude(Mood::good, "cartridge", fmt::format("{} is {}.", shown(file.path()), image_words(image)),
+                  ExitCode::yes);
+}
+
+void describe_file(const std::string& name, const DescribeArguments& arguments, const std::optional<KnownFiles>& known,
+                   const Context& context, Report& part) {
     part.detail("path", as_utf8(name));
     const InputFile file = open_or_unpack(name, context);
     const FileKind kind = recognise_file(file.bytes());
-    part.detail("kind", kind.name);
+    const std::optional<Image> image = image_in(file, kind);
+    part.detail("kind", image ? "cartridge" : kind.name);
+    if (!image && (!arguments.at.empty() || arguments.free))
+        throw Error(ErrorCode::usage, "--at and --free are for cartridge ROMs, and this file is none that is known")
+            .in(shown(file.path()));
     if (kind.name == "patch") return describe_patch(file, arguments.source, context, part);
     if (kind.name == "empty") {
         part.fact("size", "size", size_text(0), 0);
@@ -226,7 +259,10 @@ void describe_file(const std::string& name, const DescribeArguments& arguments, 
         part.next("a download or copy likely failed; get the file again");
         return;
     }
+    if (image) identity_facts(part, *image);
     state_digests(part, file, context);
+    known_fact(part, known, file, context);
+    if (image) return describe_image(file, *image, arguments, part);
     if (kind.name == "web-page")
         part.next("if this should be a patch or a game: the page around the download was saved; save the file itself");
     if (kind.name == "archive") state_members(file, name, context, part);
@@ -237,12 +273,13 @@ void describe_file(const std::string& name, const DescribeArguments& arguments, 
 }  // namespace
 
 void run(const DescribeArguments& arguments, const Context& context, Report& report) {
+    const std::optional<KnownFiles> known = read_known(arguments.known, context);
     std::size_t bad = 0;
     ExitCode worst = ExitCode::yes;
     for (const std::string& name : arguments.files) {
         Report part("file");
         try {
-            describe_file(name, arguments, context, part);
+            describe_file(name, arguments, known, context, part);
         } catch (const Error& error) {
             if (error.code() == ErrorCode::cancelled) throw;
             part.conclude(error);

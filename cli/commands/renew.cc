@@ -18,6 +18,9 @@ void run(const RenewArguments& arguments, const Context& context, Report& report
     const Receipt receipt = read_receipt(receipt_path(file));
     report.fact("receipt", "by receipt", shown(receipt_path(file)), as_utf8(receipt_path(file).string()));
 
+    if (receipt.patches.empty())
+        throw Error(ErrorCode::usage, "the receipt tells of mends and of no patch, so there is none to renew")
+            .hint("to patch the file, use apply");
     if (receipt.in_place && receipt.backup.empty())
         throw Error(ErrorCode::usage, "the source was replaced and no backup of it was kept")
             .hint("undo first, then apply the newer patch");
@@ -34,6 +37,7 @@ void run(const RenewArguments& arguments, const Context& context, Report& report
     apply.patches = arguments.patches;
     apply.output.path = file.string();
     apply.output.replace = true;
+    apply.mend = !receipt.mends.empty();
     run_apply(apply, context, report, &receipt);
 }
 

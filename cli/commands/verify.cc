@@ -9,6 +9,8 @@
 #include "commands/common.h"
 #include "hotstitch/apply.h"
 #include "hotstitch/error.h"
+#include "hotstitch/header_opinion.h"
+#include "known.h"
 #include "other_patches.h"
 #include "receipts.h"
 #include "render/escape.h"
@@ -65,14 +67,20 @@ struct Wanted {
     const PatchReader& patch;
     const Checks& checks;
     const std::vector<OtherPatch>& others;
+    const std::optional<KnownFiles>& known;
 };
 
 void verify_source(const Wanted& wanted, const InputFile& source, const Context& context, Report& part) {
     part.detail("path", as_utf8(source.path().string()));
     const Fit answer = fit(wanted.patch, source, wanted.checks, context.progress, context.limits);
     state_reach(wanted.patch, source.size(), part);
+    known_fact(part, wanted.known, source, context);
     warn_past_end(part, answer);
     const std::string name = shown(source.path());
+    if (answer.answer == FitAnswer::unknown)
+        if (const auto opinion = opinion_on_header(wanted.patch, source.bytes(), context.limits))
+            part.warn(fmt::format("the patch was {} made for the file {}: {}", opinion->sure ? "surely" : "perhaps",
+                                  words_for(opinion->reading), opinion->why));
     if (answer.answer != FitAnswer::does_not_fit) return conclude_fit(answer, name, part);
     const Diagnosis diagnosis =
         diagnose(wanted.patch, source.bytes(), {wanted.checks, wanted.others, context.limits, context.progress});
@@ -225,6 +233,7 @@ void verify_receipt(const std::string& name, const Context& context, Report& rep
     report.fact("receipt", "receipt", shown(receipt_path(file)), as_utf8(receipt_path(file).string()));
     report.fact("made_at", "made", escaped(receipt.time), as_utf8(receipt.time));
     report.fact("made_of", "of", escaped(receipt.source.path), as_utf8(receipt.source.path));
+    for (const std::string& mend : receipt.mends) report.fact("mends", "mended", escaped(mend), receipt.mends);
     for (const ReceiptFile& patch : receipt.patches)
         report.fact("made_by", "by", escaped(patch.path), as_utf8(patch.path));
     const auto mismatches = compare_file(file, receipt.target.digests, context.progress);
@@ -268,7 +277,9 @@ void run(const VerifyArguments& arguments, const Context& context, Report& repor
     }
     OtherPatches others;
     others.add_beside(file, context);
-    verify_many({*patch, checks, others.list()}, arguments, context, report);
+    const std::optional<KnownFiles> known = read_known(arguments.known, context);
+    needed_fact(report, known, joined(patch->facts().source, checks.source));
+    verify_many({*patch, checks, others.list(), known}, arguments, context, report);
     file.check_intact();
 }
 

@@ -2,7 +2,6 @@
 // Why does this patch not fit this file? Start with fit(); this is for when it says no.
 #pragma once
 
-#include <memory>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -13,34 +12,9 @@
 #include "hotstitch/limits.h"
 #include "hotstitch/patch_reader.h"
 #include "hotstitch/progress.h"
-#include "hotstitch/stream.h"
+#include "hotstitch/reading.h"
 
 namespace hotstitch {
-
-/// A file can be the right one in another dress. The harmless kinds lose nothing and may be used unasked.
-enum class ReadingKind {
-    without_front_header,  ///< its first `bytes` bytes taken off; harmless
-    with_front_header,     ///< `bytes` bytes of 00 put in front; harmless
-    pairs_swapped,         ///< each two bytes exchanged; harmless
-    words_reversed,        ///< each four bytes reversed; harmless
-    halves_swapped,        ///< each four bytes' halves exchanged; harmless
-    without_padding,       ///< its last `bytes` bytes, all `fill`, taken off
-    with_padding,          ///< `bytes` bytes of `fill` put behind
-    line_ends_restored,    ///< 0D 0A turned back into 0A, as a transfer in text mode had changed it
-};
-
-struct Reading {
-    ReadingKind kind{};
-    std::uint64_t bytes = 0;
-    std::byte fill{};
-    bool harmless() const noexcept { return kind <= ReadingKind::halves_swapped; }
-};
-
-/// For people: "without its front header of 512 bytes".
-HOTSTITCH_EXPORT std::string words_for(const Reading& reading);
-
-/// The file so read. Keeps a view of `file`.
-HOTSTITCH_EXPORT std::unique_ptr<ByteSource> read_as(ByteView file, const Reading& reading);
 
 /// One thing that is known about the misfit, the most telling first.
 struct Reason {

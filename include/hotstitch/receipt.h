@@ -22,6 +22,7 @@ struct Receipt {
     std::string tool;  ///< the version that wrote it
     ReceiptFile source, target;
     std::vector<ReceiptFile> patches;  ///< in the order applied
+    std::vector<std::string> mends;    ///< done to the file, after the patches
     std::string reading;               ///< how the source was read, where not as it is
     bool in_place = false;             ///< the output replaced the source
     std::string backup;                ///< the replaced source, relative; empty: none

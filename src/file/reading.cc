@@ -1,11 +1,8 @@
 // SPDX-License-Identifier: MIT
-// Other ways to read a file, as sources. Tested by tests/diagnose_test.cc.
+// Other ways to read a file, as sources. Tested by tests/diagnose_test.cc and tests/image_test.cc.
+#include "hotstitch/reading.h"
+
 #include <fmt/format.h>
-
-#include <algorithm>
-#include <bit>
-
-#include "hotstitch/diagnose.h"
 
 namespace hotstitch {
 namespace {
@@ -34,25 +31,50 @@ private:
     std::byte fill_;
 };
 
-/// Bytes exchanged within groups: byte i comes from i ^ mask. A last group that is not whole stays as it is.
-class ExchangedSource final : public ByteSource {
+/// Where byte i of a file in another order is found in it.
+using Origin = std::size_t (*)(std::size_t i);
+
+/// The bytes of whole groups in another order. A last group that is not whole stays as it is.
+class RearrangedSource final : public ByteSource {
 public:
-    ExchangedSource(ByteView file, std::size_t mask)
-        : file_(file), mask_(mask), whole_(file.size() & ~(std::bit_ceil(mask + 1) - 1)) {}
+    RearrangedSource(ByteView file, std::size_t group, Origin origin)
+        : file_(file), origin_(origin), whole_(file.size() - file.size() % group) {}
 
     std::uint64_t size() const noexcept override { return file_.size(); }
     ByteView read(std::uint64_t offset, std::size_t length, MutableByteView scratch) const override {
         for (std::size_t i = 0; i < length; ++i) {
             const auto at = static_cast<std::size_t>(offset + i);
-            scratch[i] = file_[at < whole_ ? at ^ mask_ : at];
+            scratch[i] = file_[at < whole_ ? origin_(at) : at];
         }
         return scratch.first(length);
     }
 
 private:
     ByteView file_;
-    std::size_t mask_, whole_;
+    Origin origin_;
+    std::size_t whole_;
 };
+
+constexpr std::size_t block = 16 << 10, half = block / 2;
+
+std::unique_ptr<ByteSource> rearranged(ByteView file, ReadingKind kind) {
+    switch (kind) {
+        case ReadingKind::pairs_swapped:
+            return std::make_unique<RearrangedSource>(file, 2, [](std::size_t i) { return i ^ 1; });
+        case ReadingKind::words_reversed:
+            return std::make_unique<RearrangedSource>(file, 4, [](std::size_t i) { return i ^ 3; });
+        case ReadingKind::halves_swapped:
+            return std::make_unique<RearrangedSource>(file, 4, [](std::size_t i) { return i ^ 2; });
+        case ReadingKind::de_interleaved:
+            return std::make_unique<RearrangedSource>(
+                file, block, [](std::size_t i) { return i - i % block + (i % 2 == 0 ? half : 0) + i % block / 2; });
+        default: break;
+    }
+    return std::make_unique<RearrangedSource>(file, block, [](std::size_t i) {
+        const std::size_t in_block = i % block;
+        return i - in_block + in_block % half * 2 + (in_block < half ? 1 : 0);
+    });
+}
 
 /// Owns what it gives out.
 class OwnedSource final : public ByteSource {
@@ -88,6 +110,11 @@ std::string words_for(const Reading& reading) {
         case ReadingKind::pairs_swapped: return "with each two bytes exchanged (another byte order)";
         case ReadingKind::words_reversed: return "with each four bytes reversed (another byte order)";
         case ReadingKind::halves_swapped: return "with the halves of each four bytes exchanged (another byte order)";
+        case ReadingKind::de_interleaved:
+            return reading.bytes == 0
+                       ? "de-interleaved"
+                       : fmt::format("de-interleaved, without its front header of {} bytes", reading.bytes);
+        case ReadingKind::interleaved: return "interleaved in blocks of 16 KiB";
         case ReadingKind::without_padding: return fmt::format("without its last {} bytes of padding", reading.bytes);
         case ReadingKind::with_padding: return fmt::format("with {} bytes of padding put back", reading.bytes);
         case ReadingKind::line_ends_restored: break;
@@ -100,9 +127,11 @@ std::unique_ptr<ByteSource> read_as(ByteView file, const Reading& reading) {
     switch (reading.kind) {
         case ReadingKind::without_front_header: return std::make_unique<MemorySource>(file.subspan(bytes));
         case ReadingKind::with_front_header: return std::make_unique<PaddedSource>(bytes, file, 0, std::byte{0});
-        case ReadingKind::pairs_swapped: return std::make_unique<ExchangedSource>(file, 1);
-        case ReadingKind::words_reversed: return std::make_unique<ExchangedSource>(file, 3);
-        case ReadingKind::halves_swapped: return std::make_unique<ExchangedSource>(file, 2);
+        case ReadingKind::pairs_swapped:
+        case ReadingKind::words_reversed:
+        case ReadingKind::halves_swapped:
+        case ReadingKind::de_interleaved:
+        case ReadingKind::interleaved: return rearranged(file.subspan(bytes), reading.kind);
         case ReadingKind::without_padding: return std::make_unique<MemorySource>(file.first(file.size() - bytes));
         case ReadingKind::with_padding: return std::make_unique<PaddedSource>(0, file, bytes, reading.fill);
         case ReadingKind::line_ends_restored: break;

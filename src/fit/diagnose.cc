@@ -11,6 +11,7 @@
 #include "edit/target_builder.h"
 #include "fit/windows.h"
 #include "hotstitch/error.h"
+#include "hotstitch/image.h"
 #include "hotstitch/recognise.h"
 
 namespace hotstitch {
@@ -62,6 +63,7 @@ public:
             else if (result_.reasons.empty() || source_.size)
                 look_at_size();
         }
+        if (!edition_.empty()) reason("edition", edition_);
         if (result_.next.empty()) result_.next = "look for the exact revision and region that the patch's author names";
         return std::move(result_);
     }
@@ -104,6 +106,7 @@ private:
             for (const ReadingKind kind :
                  {ReadingKind::pairs_swapped, ReadingKind::words_reversed, ReadingKind::halves_swapped})
                 all.push_back({kind});
+        add_interleavings(all);
         if (source_.size && *source_.size < size) add_padding_taken_off(size - *source_.size, all);
         if (source_.size && *source_.size > size && *source_.size - size <= size)
             for (const std::byte fill : {std::byte{0xFF}, std::byte{0}})
@@ -111,6 +114,17 @@ private:
         if (size <= most_line_ends && text_of(file_).find("\r\n") != std::string_view::npos)
             all.push_back({ReadingKind::line_ends_restored});
         return all;
+    }
+
+    void add_interleavings(std::vector<Reading>& all) const {
+        constexpr std::uint64_t block = 16 << 10, header = 512;
+        const std::uint64_t size = file_.size();
+        if (size > block && size % block == header && (!source_.size || *source_.size == size - header))
+            all.push_back({ReadingKind::de_interleaved, header});
+        if (size % block == 0 && (!source_.size || *source_.size == size)) {
+            all.push_back({ReadingKind::de_interleaved});
+            all.push_back({ReadingKind::interleaved});
+        }
     }
 
     void add_padding_taken_off(std::uint64_t extra, std::vector<Reading>& all) const {
@@ -248,6 +262,8 @@ private:
             case ReadingKind::pairs_swapped:
             case ReadingKind::words_reversed:
             case ReadingKind::halves_swapped: return "byte-order";
+            case ReadingKind::de_interleaved:
+            case ReadingKind::interleaved: return "interleaved";
             case ReadingKind::without_padding: return "padded";
             case ReadingKind::with_padding: return "trimmed";
             case ReadingKind::line_ends_restored: break;
@@ -268,6 +284,7 @@ private:
 
     void look_at_content() {
         const FileKind kind = recognise_file(file_);
+        const auto image = kind.name == "patch" ? std::nullopt : recognise_image(file_);
         if (kind.name == "web-page") {
             reason("web-page", "the file is a web page, saved in place of the file itself");
             result_.next = "open the page and save the file it offers";
@@ -278,6 +295,9 @@ private:
             reason("is-a-patch", fmt::format("the file is itself a patch ({})", kind.title));
             result_.next = "hand in the game file, not another patch";
         }
+        if (image && (kind.name == "data" || image->certainty == Certainty::certain))
+            edition_ =
+                fmt::format("by its internal header, this is {} ({})", edition_of(*image), image->platform_title);
     }
 
     void look_at_size() {
@@ -323,6 +343,7 @@ private:
     const DiagnoseOptions& options_;
     const Progress& progress_;
     Diagnosis result_;
+    std::string edition_;  ///< what the file says it is; told after why it does not fit
 };
 
 }  // namespace

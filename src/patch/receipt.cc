@@ -46,6 +46,7 @@ std::string receipt_to_json(const Receipt& receipt) {
     const auto optional = [&](const char* name, const std::string& text) {
         if (!text.empty()) document[name] = text;
     };
+    if (!receipt.mends.empty()) document["mends"] = receipt.mends;
     optional("reading", receipt.reading);
     optional("backup", receipt.backup);
     optional("reverse", receipt.reverse);
@@ -64,6 +65,11 @@ Receipt receipt_from_json(std::string_view text) {
         broken_document(what, "patches", "the list of patches is missing");
     for (const OrderedJson& patch : *patches)
         receipt.patches.push_back(file_from(OrderedJson{{"patch", patch}}, "patch"));
+    if (const auto mends = document.find("mends"); mends != document.end()) {
+        if (!mends->is_array()) broken_document(what, "mends", "the list of mends is none");
+        for (const OrderedJson& mend : *mends)
+            receipt.mends.push_back(text_at(OrderedJson{{"mend", mend}}, "mend", true));
+    }
     const auto in_place = document.find("in_place");
     if (in_place == document.end() || !in_place->is_boolean())
         broken_document(what, "in_place", "it does not say where the output was put");

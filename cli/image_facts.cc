@@ -1,0 +1,170 @@
+// SPDX-License-Identifier: MIT
+#include "image_facts.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "hotstitch/digest.h"
+#include "hotstitch/memory_map.h"
+#include "render/escape.h"
+#include "render/quantities.h"
+
+namespace hotstitch::cli {
+namespace {
+
+constexpr std::size_t free_shown = 24;
+constexpr std::uint64_t bytes_shown = 16;
+
+void text_fact(Report& report, const char* key, const char* label, const std::string& text) {
+    if (!text.empty()) report.fact(key, label, text, text);
+}
+
+std::string_view name_of(CheckState state) {
+    switch (state) {
+        case CheckState::right: return "right";
+        case CheckState::wrong: return "wrong";
+        case CheckState::unknown: break;
+    }
+    return "unknown";
+}
+
+std::string check_text(const InternalCheck& check) {
+    std::string text;
+    if (check.state == CheckState::right)
+        text = fmt::format("right ({})", check.found);
+    else if (check.state == CheckState::wrong)
+        text = fmt::format("{}: {} stands there, {} {}", check.mendable ? "wrong" : "not genuine", check.found,
+                           check.wanted, check.mendable ? "is right" : "is the genuine one");
+    else
+        text = "cannot be checked";
+    if (!check.note.empty()) text += fmt::format("; {}", check.note);
+    return text;
+}
+
+void check_facts(Report& report, const Image& image) {
+    Json list = Json::array();
+    for (const InternalCheck& check : image.checks)
+        list.push_back({{"name", check.name},
+                        {"state", name_of(check.state)},
+                        {"wanted", check.wanted},
+                        {"found", check.found},
+                        {"mendable", check.mendable},
+                        {"note", check.note}});
+    report.detail("checks", list);
+    for (const InternalCheck& check : image.checks)
+        report.fact("checks", std::string(check.name), check_text(check), list);
+}
+
+void size_facts(Report& report, const Image& image) {
+    if (image.declared_size) {
+        const bool agrees = *image.declared_size == image.size;
+        report.fact("declared_size", "by its header",
+                    fmt::format("{}{}",
+                                *image.declared_size == UINT64_MAX ? "more than 64 bits can say"
+                                                                   : size_text(*image.declared_size),
+                                agrees ? ", as it is" : fmt::format("; it is {}", size_text(image.size))),
+                    *image.declared_size);
+    }
+    report.detail("rom_size", image.size);
+    if (image.front_header != 0)
+        report.fact("front_header", "front header",
+                    fmt::format("{} bytes, {}", image.front_header,
+                                image.header_describes ? "which say how to read the rest" : "left by a copier"),
+                    image.front_header);
+    else
+        report.fact("front_header", "front header", "none", 0);
+    if (!image.order.empty()) report.fact("byte_order", "byte order", image.order, image.order);
+    if (image.reading) report.detail("reading", words_for(*image.reading));
+}
+
+}  // namespace
+
+std::string image_words(const Image& image) {
+    const std::string edition = edition_of(image);
+    const std::string kind = fmt::format("{} {} {}", image.platform_title.front() == 'A' ? "an" : "a",
+                                         image.platform_title, image.platform == "nes-disk" ? "image" : "ROM");
+    return edition == image.platform_title ? kind : fmt::format("{}: {}", kind, escaped(edition));
+}
+
+void identity_facts(Report& report, const Image& image) {
+    report.detail("platform", image.platform);
+    report.fact("platform_title", "platform", std::string(image.platform_title), image.platform_title);
+    text_fact(report, "region", "region", image.region);
+    if (image.revision) report.fact("revision", "revision", fmt::format("{}", *image.revision), *image.revision);
+    text_fact(report, "title", "title", image.title);
+    text_fact(report, "serial", "serial", image.serial);
+    text_fact(report, "mapping", "mapping", image.mapping);
+}
+
+void image_facts(Report& report, const Image& image) {
+    for (const ImageDetail& detail : image.details)
+        report.fact(std::string(detail.key), std::string(detail.label), detail.text, detail.text);
+    size_facts(report, image);
+    check_facts(report, image);
+    const bool certain = image.certainty == Certainty::certain;
+    std::string why;
+    for (const std::string& reason : image.evidence) why += fmt::format("{}{}", why.empty() ? "" : "; ", reason);
+    report.detail("evidence", image.evidence);
+    report.fact("certainty", "how sure", fmt::format("{}: {}", certain ? "certain" : "likely", why),
+                certain ? "certain" : "likely");
+    report.detail("also_like", image.also_like);
+    for (const std::string& warning : image.warnings) report.warn(warning);
+    for (const std::string_view other : image.also_like) report.warn(fmt::format("it also looks like a {} ROM", other));
+}
+
+void place_facts(Report& report, const Image& image, ByteView file, const std::vector<std::string>& places) {
+    Json list = Json::array();
+    std::vector<std::string> lines;
+    for (const std::string& text : places) {
+        const Place place = place_at(image, file, text);
+        const ByteView there = file.subspan(static_cast<std::size_t>(place.file_offset));
+        std::string bytes;
+        for (const std::byte b : there.first(std::min<std::size_t>(there.size(), bytes_shown)))
+            bytes += fmt::format("{}{:02x}", bytes.empty() ? "" : " ", std::to_integer<unsigned>(b));
+        list.push_back({{"asked", as_utf8(text)},
+                        {"address", place.address.empty() ? Json(nullptr) : Json(place.address)},
+                        {"file_offset", place.file_offset},
+                        {"rom_offset", place.rom_offset},
+                        {"bytes", bytes}});
+        std::string line = fmt::format("{} is {} in the file", place.address.empty() ? "seen nowhere" : place.address,
+                                       offset_text(place.file_offset));
+        if (place.rom_offset != place.file_offset)
+            line += fmt::format(", {} without its front header", offset_text(place.rom_offset));
+        lines.push_back(fmt::format("{}:  {}", line, bytes));
+    }
+    for (const std::string& line : lines) report.fact("places", "place", line, list);
+}
+
+void free_facts(Report& report, const Image& image, ByteView file) {
+    const std::vector<FreeRun> runs = free_runs(image, file);
+    const std::uint64_t banks = bank_size(image);
+    Json list = Json::array();
+    std::uint64_t total = 0;
+    for (const FreeRun& run : runs) {
+        total += run.length;
+        list.push_back({{"offset", run.offset},
+                        {"length", run.length},
+                        {"value", std::to_integer<unsigned>(run.value)},
+                        {"bank", banks == 0 ? Json(nullptr) : Json(run.bank)},
+                        {"address", address_of(image, file, run.offset)}});
+    }
+    report.fact("free", "free",
+                fmt::format("{} in {} of one byte, 256 or more", size_text(total), counted(runs.size(), "run", "runs")),
+                list);
+    for (std::size_t i = 0; i < std::min(runs.size(), free_shown); ++i) {
+        const FreeRun& run = runs[i];
+        const std::string address = address_of(image, file, run.offset);
+        report.fact("free", "free",
+                    fmt::format("{}{}{:>10} bytes of {:02x} from {}",
+                                banks == 0 ? std::string() : fmt::format("bank {:02X}  ", run.bank),
+                                address.empty() ? std::string() : address + "  ", grouped(run.length),
+                                std::to_integer<unsigned>(run.value), offset_text(run.offset + image.front_header)),
+                    list);
+    }
+    if (runs.size() > free_shown)
+        report.fact("free", "free", fmt::format("and {} more; --json lists all", grouped(runs.size() - free_shown)),
+                    list);
+}
+
+}  // namespace hotstitch::cli

@@ -1,0 +1,28 @@
+// SPDX-License-Identifier: MIT
+// Cartridge ROMs, told: what describe, mend and header state of them.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "hotstitch/image.h"
+#include "render/report.h"
+
+namespace hotstitch::cli {
+
+/// "a SNES ROM: KELP HARBOUR, Europe, revision 1"
+std::string image_words(const Image& image);
+
+/// What it is: region and revision first, because many mods are made for exactly one.
+void identity_facts(Report& report, const Image& image);
+
+/// What else the image says, its checks, and how sure all that is.
+void image_facts(Report& report, const Image& image);
+
+/// The places named, both ways, with the bytes there.
+void place_facts(Report& report, const Image& image, ByteView file, const std::vector<std::string>& places);
+
+/// Free space, by bank.
+void free_facts(Report& report, const Image& image, ByteView file);
+
+}  // namespace hotstitch::cli

@@ -1,0 +1,33 @@
+// SPDX-License-Identifier: MIT
+#include "known.h"
+
+#include "render/escape.h"
+
+namespace hotstitch::cli {
+
+std::optional<KnownFiles> read_known(const std::string& name, const Context& context) {
+    if (name.empty()) return std::nullopt;
+    const InputFile file(name, context.progress);
+    return KnownFiles::parse(text_of(file.bytes()));
+}
+
+void known_fact(Report& report, const std::optional<KnownFiles>& known, const ByteSource& file,
+                const Context& context) {
+    if (!known) return;
+    const KnownFile* const found = known->find(digest(file, available(known->choice()), context.progress));
+    if (found != nullptr)
+        report.fact("known_as", "known as", escaped(found->name), as_utf8(found->name));
+    else
+        report.fact("known_as", "known as", "nothing on the list", nullptr);
+}
+
+void needed_fact(Report& report, const std::optional<KnownFiles>& known, const Digests& wanted) {
+    if (!known || !wanted.has_checksum()) return;
+    const KnownFile* const found = known->find(wanted);
+    if (found != nullptr)
+        report.fact("needed", "needed is", escaped(found->name), as_utf8(found->name));
+    else
+        report.fact("needed", "needed is", "nothing on the list, as far as its checksums tell", nullptr);
+}
+
+}  // namespace hotstitch::cli

@@ -1,0 +1,23 @@
+// SPDX-License-Identifier: MIT
+// Lists of known files, as --known names them.
+#pragma once
+
+#include <optional>
+#include <string>
+
+#include "commands/commands.h"
+#include "hotstitch/file_io.h"
+#include "hotstitch/known_files.h"
+
+namespace hotstitch::cli {
+
+/// The list in this file; nothing for an empty name. Throws Error(damaged), Error(io).
+std::optional<KnownFiles> read_known(const std::string& name, const Context& context);
+
+/// States by which name the list knows this file, or that it does not.
+void known_fact(Report& report, const std::optional<KnownFiles>& known, const ByteSource& file, const Context& context);
+
+/// States which file of the list has these digests: the one that a patch needs.
+void needed_fact(Report& report, const std::optional<KnownFiles>& known, const Digests& wanted);
+
+}  // namespace hotstitch::cli

@@ -1,0 +1,72 @@
+// SPDX-License-Identifier: MIT
+// Header and flag fixes of cartridge ROMs: planned in full, so that a program can show them, before anything is
+// written.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "hotstitch/bytes.h"
+#include "hotstitch/export.h"
+#include "hotstitch/image.h"
+#include "hotstitch/limits.h"
+
+namespace hotstitch {
+
+/// One mend by name, with its value where it takes one: {"region", "Europe"}.
+struct MendRequest {
+    std::string name, value;
+};
+
+struct MendOptions {
+    std::string boot_code;  ///< N64: the boot code variant ("6102"), where it is not recognised
+    Limits limits{};        ///< of the output's size
+};
+
+struct ByteRange {
+    std::uint64_t offset = 0, length = 0;
+};
+
+/// A value that a mend sets, for people.
+struct MendedField {
+    std::string name, before, after;
+};
+
+struct MendStep {
+    std::string name;                 ///< "checksum"
+    std::vector<MendedField> fields;  ///< also those that stay as they are
+    std::vector<ByteRange> ranges;  ///< of the file as it is before this step; what lies past its end is new or cut off
+    std::vector<std::string> warnings;
+    bool changes() const noexcept { return !ranges.empty(); }
+};
+
+struct MendPlan {
+    std::vector<MendStep> steps;  ///< in the order in which they are done
+    Bytes result;                 ///< what the file becomes
+    bool changes() const noexcept;
+};
+
+/// A mend that this file could have.
+struct MendOffer {
+    std::string_view name;
+    bool needs_value = false;
+    std::string_view value;        ///< what it takes, for people; empty: nothing
+    std::string what;              ///< for people, one line
+    std::optional<MendStep> step;  ///< what it would do; nothing, where it needs a value or cannot be done
+    std::string cannot;            ///< why not
+};
+
+/// Plans mends. Whatever their order in the call, they are done in this one: byte order and interleaving, the file's
+/// size, fields, checksums. A copier's front header stays in front, and the byte order as it is unless asked for.
+/// Throws Error(usage) for a mend that the platform does not have (it lists those that it has) or a value that it
+/// cannot take, Error(unsupported) where the file is no known image or the mend cannot be done on it, Error(limit).
+HOTSTITCH_EXPORT MendPlan plan_mends(ByteView file, const std::vector<MendRequest>& requests,
+                                     const MendOptions& options = {});
+
+/// What could be mended in this file; empty where it is no known image.
+HOTSTITCH_EXPORT std::vector<MendOffer> mends_for(ByteView file, const MendOptions& options = {});
+
+}  // namespace hotstitch

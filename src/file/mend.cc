@@ -1,0 +1,237 @@
+// SPDX-License-Identifier: MIT
+// Plans mends in the order in which they have to be done, each on what the one before it made.
+// Tested by tests/mend_test.cc.
+#include "hotstitch/mend.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "file/image/platform.h"
+#include "file/resize.h"
+#include "hotstitch/error.h"
+
+namespace hotstitch {
+namespace {
+
+using image::Platform;
+using image::platform_of;
+using image::PlatformMend;
+
+constexpr std::string_view byte_order = "byte-order", de_interleave = "de-interleave";
+constexpr std::string_view resizes[] = {"expand", "trim", "pad"};
+
+/// The image, and the dress in which its bytes lie in the file.
+struct Work {
+    Image image;
+    Bytes front;  ///< a copier's header that stays in front
+    std::optional<ReadingKind> order;
+    Bytes rom;
+
+    Bytes file() const {
+        Bytes out = front;
+        if (!order) {
+            out.insert(out.end(), rom.begin(), rom.end());
+            return out;
+        }
+        // Byte orders undo themselves; interleaving does not.
+        const Reading reading{*order == ReadingKind::de_interleaved ? ReadingKind::interleaved : *order};
+        const Bytes ordered = image::bytes_read(rom, reading);
+        out.insert(out.end(), ordered.begin(), ordered.end());
+        return out;
+    }
+};
+
+Work work_on(ByteView file) {
+    std::optional<Image> image = recognise_image(file);
+    if (!image)
+        throw Error(ErrorCode::unsupported, "the file is no image of a known platform, so there is nothing to mend by")
+            .hint("see what describe says of it");
+    Work work{std::move(*image), {}, {}, {}};
+    work.rom = image::bytes_read(file, work.image.reading);
+    if (work.image.reading) {
+        const auto taken = static_cast<std::ptrdiff_t>(work.image.reading->bytes);
+        work.front.assign(file.begin(), file.begin() + taken);
+        if (work.image.reading->kind != ReadingKind::without_front_header) work.order = work.image.reading->kind;
+    }
+    return work;
+}
+
+/// Where two files differ; what only one of them has, counts as different.
+std::vector<ByteRange> differences(ByteView before, ByteView after) {
+    std::vector<ByteRange> ranges;
+    const std::size_t common = std::min(before.size(), after.size());
+    for (std::size_t at = 0; at < common;) {
+        at += common_prefix(before.subspan(at, common - at), after.subspan(at, common - at));
+        const std::size_t begin = at;
+        while (at < common && before[at] != after[at]) ++at;
+        if (at != begin) ranges.push_back({begin, at - begin});
+    }
+    if (before.size() != after.size()) ranges.push_back({common, std::max(before.size(), after.size()) - common});
+    return ranges;
+}
+
+void change_order(Work& work, const Platform& platform, std::string_view value, image::Mending& mending) {
+    const auto name_of = [&](std::optional<ReadingKind> order) {
+        const auto found = std::find_if(platform.orders.begin(), platform.orders.end(),
+                                        [&](const image::DumpOrder& o) { return o.reading == order; });
+        return std::string(found->name);
+    };
+    if (value.empty()) value = platform.orders.front().name;
+    const auto wanted = std::find_if(platform.orders.begin(), platform.orders.end(),
+                                     [&](const image::DumpOrder& o) { return o.name == value; });
+    if (wanted == platform.orders.end()) {
+        std::string known;
+        for (const image::DumpOrder& o : platform.orders)
+            known += fmt::format("{}{}", known.empty() ? "" : ", ", o.name);
+        throw Error(ErrorCode::usage, fmt::format("this platform knows no byte order \"{}\"", value)).wanted(known);
+    }
+    mending.fields.push_back({"byte order", name_of(work.order), std::string(wanted->name)});
+    work.order = wanted->reading;
+}
+
+void put_in_order(Work& work, image::Mending& mending) {
+    const bool interleaved = work.order == ReadingKind::de_interleaved;
+    mending.fields.push_back(
+        {"order", interleaved ? "interleaved" : "as the console reads it", "as the console reads it"});
+    if (!interleaved) return;
+    if (!work.front.empty())
+        mending.warnings.push_back(fmt::format(
+            "the front header of {} bytes tells how the dump is interleaved, so it goes too", work.front.size()));
+    work.order.reset();
+    work.front.clear();
+}
+
+const PlatformMend* platform_mend(const Platform& platform, std::string_view name) {
+    const auto found = std::find_if(platform.mends.begin(), platform.mends.end(),
+                                    [&](const PlatformMend& m) { return m.name == name; });
+    return found == platform.mends.end() ? nullptr : &*found;
+}
+
+std::vector<std::string_view> names_for(const Platform& platform) {
+    std::vector<std::string_view> names;
+    if (!platform.orders.empty()) names.push_back(byte_order);
+    if (platform.interleaves) names.push_back(de_interleave);
+    if (platform.fixed_size.empty()) names.insert(names.end(), std::begin(resizes), std::end(resizes));
+    for (const PlatformMend& mend : platform.mends) names.push_back(mend.name);
+    return names;
+}
+
+/// The turn of a mend: dress, size, fields, checksums.
+int turn_of(const Platform& platform, std::string_view name) {
+    if (name == byte_order || name == de_interleave) return 0;
+    if (image::is_resize(name)) return 1;
+    return platform_mend(platform, name)->turn == image::Turn::field ? 2 : 3;
+}
+
+void check_request(const Platform& platform, const MendRequest& request) {
+    const std::vector<std::string_view> names = names_for(platform);
+    if (std::find(names.begin(), names.end(), request.name) == names.end()) {
+        std::string known;
+        for (const std::string_view name : names) known += fmt::format("{}{}", known.empty() ? "" : ", ", name);
+        throw Error(ErrorCode::usage, fmt::format("a {} image has no mend \"{}\"", platform.title, request.name))
+            .wanted(known.empty() ? "none: nothing can be mended in images of this platform" : known);
+    }
+    const PlatformMend* const mend = platform_mend(platform, request.name);
+    const bool needs = mend != nullptr ? !mend->value.empty() : request.name == resizes[0];
+    const bool takes = needs || image::is_resize(request.name) || request.name == byte_order;
+    if (needs && request.value.empty())
+        throw Error(ErrorCode::usage, fmt::format("the mend {} needs a value", request.name))
+            .wanted(fmt::format("{}=VALUE: {}", request.name,
+                                mend != nullptr ? mend->value : image::value_of_resize(request.name)));
+    if (!takes && !request.value.empty())
+        throw Error(ErrorCode::usage, fmt::format("the mend {} takes no value", request.name)).found(request.value);
+}
+
+MendStep do_mend(Work& work, const Platform& platform, const MendRequest& request, const MendOptions& options,
+                 Bytes& file) {
+    image::Mending mending{options, {}, {}};
+    if (request.name == byte_order)
+        change_order(work, platform, request.value, mending);
+    else if (request.name == de_interleave)
+        put_in_order(work, mending);
+    else if (image::is_resize(request.name))
+        image::resize(work.rom, work.image, request.name, request.value, mending);
+    else
+        platform_mend(platform, request.name)->run(work.rom, request.value, mending);
+    Bytes after = work.file();
+    MendStep step{request.name, std::move(mending.fields), differences(file, after), std::move(mending.warnings)};
+    file = std::move(after);
+    return step;
+}
+
+/// A check that was right and no longer is was made stale by a mend: say so.
+void warn_of_stale_checks(const Image& before, MendPlan& plan) {
+    if (!plan.changes()) return;
+    const std::optional<Image> after = recognise_image(plan.result);
+    if (!after) {
+        plan.steps.back().warnings.emplace_back("the result is no longer recognised as an image of its platform");
+        return;
+    }
+    std::string stale;
+    for (const InternalCheck& check : after->checks) {
+        const auto same = std::find_if(before.checks.begin(), before.checks.end(),
+                                       [&](const InternalCheck& c) { return c.name == check.name; });
+        if (check.state == CheckState::wrong && same != before.checks.end() && same->state == CheckState::right)
+            stale += fmt::format("{}{}", stale.empty() ? "" : ", ", check.name);
+    }
+    if (!stale.empty())
+        plan.steps.back().warnings.push_back(
+            fmt::format("right before and stale now: {}; the mend checksum puts that right", stale));
+}
+
+}  // namespace
+
+bool MendPlan::changes() const noexcept {
+    return std::any_of(steps.begin(), steps.end(), [](const MendStep& s) { return s.changes(); });
+}
+
+MendPlan plan_mends(ByteView file, const std::vector<MendRequest>& requests, const MendOptions& options) {
+    Work work = work_on(file);
+    const Platform& platform = platform_of(work.image);
+    for (const MendRequest& request : requests) {
+        check_request(platform, request);
+        if (std::count_if(requests.begin(), requests.end(), [&](const auto& r) { return r.name == request.name; }) != 1)
+            throw Error(ErrorCode::usage, fmt::format("the mend {} was named twice", request.name));
+    }
+    if (!options.boot_code.empty() && platform.orders.empty())
+        throw Error(ErrorCode::usage, fmt::format("a {} image has no boot code variants", platform.title));
+    std::vector<MendRequest> ordered = requests;
+    std::stable_sort(ordered.begin(), ordered.end(), [&](const MendRequest& a, const MendRequest& b) {
+        return turn_of(platform, a.name) < turn_of(platform, b.name);
+    });
+    MendPlan plan;
+    plan.result.assign(file.begin(), file.end());
+    for (const MendRequest& request : ordered)
+        plan.steps.push_back(do_mend(work, platform, request, options, plan.result));
+    warn_of_stale_checks(work.image, plan);
+    return plan;
+}
+
+std::vector<MendOffer> mends_for(ByteView file, const MendOptions& options) {
+    const std::optional<Image> found = recognise_image(file);
+    if (!found) return {};
+    const Platform& platform = platform_of(*found);
+    std::vector<MendOffer> offers;
+    for (const std::string_view name : names_for(platform)) {
+        MendOffer offer;
+        offer.name = name;
+        const PlatformMend* const mend = platform_mend(platform, name);
+        offer.value = mend != nullptr ? mend->value : image::value_of_resize(name);
+        offer.needs_value = !offer.value.empty();
+        offer.what = mend != nullptr          ? mend->what
+                     : image::is_resize(name) ? image::words_of_resize(name)
+                     : name == byte_order     ? "the byte order, to big-endian"
+                                              : "an interleaved dump put in order";
+        if (!offer.needs_value) try {
+                offer.step = plan_mends(file, {{std::string(name), {}}}, options).steps.front();
+            } catch (const Error& error) {
+                if (error.code() == ErrorCode::usage && !options.boot_code.empty()) throw;
+                offer.cannot = error.what();
+            }
+        offers.push_back(std::move(offer));
+    }
+    return offers;
+}
+
+}  // namespace hotstitch
