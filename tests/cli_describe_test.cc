@@ -72,7 +72,8 @@ TEST(CliDescribe, ShowsHostileTextHarmlessly) {
 TEST(CliCommon, HelpVersionAndWrongCalls) {
     EXPECT_EQ(run_tool({"--help"}).code, 0);
     EXPECT_NE(run_tool({"--version"}).out.find("hotstitch 0."), std::string::npos);
-    for (const char* command : {"describe", "apply", "create", "verify", "recast", "overlap", "undo", "renew"}) {
+    for (const char* command :
+         {"describe", "apply", "create", "verify", "recast", "overlap", "undo", "renew", "mend", "header"}) {
         const ToolResult help = run_tool({command, "--help"});
         EXPECT_EQ(help.code, 0);
         EXPECT_NE(help.out.find("--json"), std::string::npos) << command;

@@ -9,9 +9,9 @@
 #include <cstdlib>
 #include <fstream>
 
+#include "cartridges.h"
 #include "hotstitch/apply.h"
 #include "hotstitch/create.h"
-#include "kelp_harbour.h"
 #include "lib/run_tool.h"
 #include "lib/temporary_folder.h"
 
@@ -39,7 +39,7 @@ Bytes in_text_mode(const Bytes& bytes) {
     return out;
 }
 
-const Bytes source = demo::kelp_harbour(1), target = demo::night_tides(source);
+const Bytes source = demo::kelp_harbour(1), revision0 = demo::kelp_harbour(0), target = demo::night_tides(source);
 const Bytes bps = hotstitch::create(source, target);
 const Bytes ups = hotstitch::create(source, target, {.format = PatchFormat::ups});
 const Bytes ips = hotstitch::create(source, target, {.format = PatchFormat::ips});
@@ -75,7 +75,11 @@ struct Situation {
 };
 
 std::vector<Situation> situations() {
-    const Bytes revision0 = demo::kelp_harbour(0);
+    Bytes edited_drive = demo::mega_drive_kelp(), edited_64 = demo::nintendo_64_kelp(),
+          interleaved_drive = demo::interleaved(edited_drive);
+    edited_drive[0x4000] ^= std::byte{1};
+    edited_64[0x2000] ^= std::byte{1};
+    interleaved_drive.erase(interleaved_drive.begin(), interleaved_drive.begin() + 512);
     const auto headered = [](std::size_t n, const Bytes& rom) { return joined(Bytes(n, std::byte{0x77}), rom); };
     return {
         {"the right file", bps, source, "fits", ""},
@@ -132,6 +136,14 @@ std::vector<Situation> situations() {
          "needs-other-patch", "", false, bps},
         {"another mod applied before, its patch at hand", bps, demo::fog_signals(source), "other-patch-applied", "",
          false, hotstitch::create(source, demo::fog_signals(source))},
+        {"an interleaved dump", hotstitch::create(demo::mega_drive_kelp(), edited_drive),
+         demo::interleaved(demo::mega_drive_kelp()), "interleaved",
+         "de-interleaved, without its front header of 512 bytes"},
+        {"a patch for an interleaved dump without a front header", patch_for(interleaved_drive),
+         demo::mega_drive_kelp(), "interleaved", "interleaved in blocks of 16 KiB"},
+        {"a Nintendo 64 ROM in another byte order", hotstitch::create(demo::nintendo_64_kelp(), edited_64),
+         demo::with_words_reversed(demo::nintendo_64_kelp()), "byte-order",
+         "with each four bytes reversed (another byte order)"},
         {"VCDIFF, the right file", vcdiff, source, "fits", ""},
         {"VCDIFF, another revision", vcdiff, revision0, "some-windows-right", ""},
         {"VCDIFF, changed from a point on", vcdiff, changed_from(700'000), "right-to-a-point", ""},
@@ -168,6 +180,10 @@ Found found_for(const Situation& s) {
     DiagnoseOptions options{.checks = checks};
     if (other) options.others.push_back({"the other patch", other.get()});
     const Diagnosis diagnosis = diagnose(*patch, s.file, options);
+    // What the file says it is comes last, and with every misfit that no reading explains.
+    if (s.file == revision0 && diagnosis.reasons.size() > 1) {
+        EXPECT_TRUE(diagnosis.reasons.back().text.ends_with("revision 0 (SNES)")) << s.situation;
+    }
     const Reason& first = diagnosis.reasons.front();
     return {std::string(first.code), first.text, diagnosis.reading ? words_for(*diagnosis.reading) : "",
             diagnosis.next};
