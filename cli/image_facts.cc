@@ -59,12 +59,14 @@ void check_facts(Report& report, const Image& image) {
 void size_facts(Report& report, const Image& image) {
     if (image.declared_size) {
         const bool agrees = *image.declared_size == image.size;
-        report.fact("declared_size", "by its header",
-                    fmt::format("{}{}",
-                                *image.declared_size == UINT64_MAX ? "more than 64 bits can say"
-                                                                   : size_text(*image.declared_size),
-                                agrees ? ", as it is" : fmt::format("; it is {}", size_text(image.size))),
-                    *image.declared_size);
+        report.fact(
+            "declared_size", "by its header",
+            fmt::format(
+                "{}{}",
+                *image.declared_size == UINT64_MAX ? "more than 64 bits can say" : size_text(*image.declared_size),
+                agrees ? (image.front_header == 0 ? ", as it is" : ", as it is without its front header")
+                       : fmt::format("; it is {}", size_text(image.size))),
+            *image.declared_size);
     }
     report.detail("rom_size", image.size);
     if (image.front_header != 0)
@@ -127,8 +129,13 @@ void place_facts(Report& report, const Image& image, ByteView file, const std::v
                         {"file_offset", place.file_offset},
                         {"rom_offset", place.rom_offset},
                         {"bytes", bytes}});
-        std::string line = fmt::format("{} is {} in the file", place.address.empty() ? "seen nowhere" : place.address,
-                                       offset_text(place.file_offset));
+        const bool by_offset = text.starts_with('+');
+        std::string line = by_offset
+                               ? fmt::format("{} is {}", offset_text(place.file_offset),
+                                             place.address.empty() ? "at no address" : place.address)
+                               : fmt::format("{} is {} in the file", escaped(text), offset_text(place.file_offset));
+        if (!by_offset && !place.address.empty() && place.address != text)
+            line += fmt::format(" (that is {})", place.address);
         if (place.rom_offset != place.file_offset)
             line += fmt::format(", {} without its front header", offset_text(place.rom_offset));
         lines.push_back(fmt::format("{}:  {}", line, bytes));

@@ -87,7 +87,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
             require(found.file_offset < file.size());
         });
     for (const MendOffer& offer : mends_for(file)) try_mend(file, *image, offer);
-    for (const auto& [name, value] : {std::pair{"region", "Europe"}, {"title", "KELP"}, {"expand", "1M"}})
-        may_be_refused([&] { plan_mends(file, {{name, value}}); });
+    for (const MendRequest& request : {MendRequest{"region", "Europe"}, {"title", "KELP"}, {"expand", "1M"}})
+        may_be_refused([&] { plan_mends(file, {request}); });
     return 0;
 }

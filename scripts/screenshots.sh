@@ -63,3 +63,11 @@ shot renew 'hotstitch renew "Night Tides.sfc.receipt.json" "Fog Signals.bps"'
 shot undo 'hotstitch undo "Night Tides.sfc"'
 hotstitch recast "Kelp Harbour.sfc" "Night Tides.bps" --format ips -q >/dev/null
 shot apply-unchecked 'hotstitch apply "Kelp Harbour.sfc" "Night Tides.ips"'
+shot describe-rom 'hotstitch describe "Kelp Harbour (copier header).smc" --at 00:FFC0 --at 80:8000'
+hotstitch mend "Kelp Harbour.sfc" region=Americas -o "Kelp Harbour (Americas).sfc" -q >/dev/null 2>&1
+shot mend-list 'hotstitch mend "Kelp Harbour (Americas).sfc"'
+shot mend 'hotstitch mend "Kelp Harbour (Americas).sfc" title="KELP HARBOR" checksum --in-place'
+shot header-strip 'hotstitch header strip "Kelp Harbour (copier header).smc" --keep "copier header.bin" -o "Kelp Harbour (plain).sfc"'
+printf 'crc32,size,name\n6f184ef6,1048576,"Kelp Harbour (Europe, revision 1)"\n%s,1048576,"Kelp Harbour (Europe, revision 0)"\n' \
+    "$(hotstitch describe "Kelp Harbour (revision 0).sfc" --json | sed -n 's/.*"crc32": "\([0-9a-f]*\)".*/\1/p')" >bases.csv
+shot verify-known 'hotstitch verify "Night Tides.bps" "Kelp Harbour (revision 0).sfc" --known bases.csv'

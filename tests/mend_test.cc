@@ -131,7 +131,7 @@ TEST(Mend, RefusalsSayWhatThereIs) {
         {snes, {{"title", std::string(22, 'K')}}, "too long for this platform's header / up to 21"},
         {snes, {{"title", "K\xC3\xA4lp"}}, "cannot hold / printable ASCII or half-width katakana"},
         {snes, {{"title", "  "}}, "empty"},
-        {snes, {{"expand", "5M"}}, "usage: a SNES ROM of mapping LoROM cannot be so large / at most 4194304 bytes"},
+        {snes, {{"expand", "5M"}}, "usage: a SNES ROM of mapping LoROM cannot be so large / at most 4 MiB"},
         {snes, {{"expand", "512K"}}, "larger already"},
         {snes, {{"expand", "many"}}, "no size"},
         {snes, {{"expand", "99999999999999999999"}}, "no size"},

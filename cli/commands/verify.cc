@@ -21,7 +21,8 @@
 namespace hotstitch::cli {
 namespace {
 
-void conclude_misfit(const Fit& fit, const Diagnosis& diagnosis, const std::string& name, Report& part) {
+void conclude_misfit(const Fit& fit, const Diagnosis& diagnosis, const KnownFile* needed, const std::string& name,
+                     Report& part) {
     if (diagnosis.reading && diagnosis.reading->harmless()) {
         const std::string words = words_for(*diagnosis.reading);
         part.detail("reading", words);
@@ -29,7 +30,10 @@ void conclude_misfit(const Fit& fit, const Diagnosis& diagnosis, const std::stri
     }
     mismatch_facts(part, fit.mismatches);
     reason_facts(part, diagnosis);
-    part.next(diagnosis.next);
+    part.next(
+        needed != nullptr && !diagnosis.reading
+            ? fmt::format("look for {}: by the list, that is the file the patch was made for", escaped(needed->name))
+            : diagnosis.next);
     part.conclude(Mood::bad, "does-not-fit", fmt::format("{}: does not fit.", name), ExitCode::no);
 }
 
@@ -84,7 +88,8 @@ void verify_source(const Wanted& wanted, const InputFile& source, const Context&
     if (answer.answer != FitAnswer::does_not_fit) return conclude_fit(answer, name, part);
     const Diagnosis diagnosis =
         diagnose(wanted.patch, source.bytes(), {wanted.checks, wanted.others, context.limits, context.progress});
-    conclude_misfit(answer, diagnosis, name, part);
+    const Digests needed = joined(wanted.patch.facts().source, wanted.checks.source);
+    conclude_misfit(answer, diagnosis, wanted.known ? wanted.known->find(needed) : nullptr, name, part);
 }
 
 /// Is `target` what the patch makes from `source`, byte for byte?

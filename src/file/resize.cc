@@ -20,7 +20,8 @@ constexpr std::uint64_t granule = 1024;
 constexpr std::uint64_t telling_run = 16;
 
 std::string bytes_text(std::uint64_t n) {
-    return fmt::format("{} bytes", n);
+    if (n % (1 << 20) == 0) return fmt::format("{} MiB", n >> 20);
+    return n % 1024 == 0 ? fmt::format("{} KiB", n >> 10) : fmt::format("{} bytes", n);
 }
 
 /// "4M", "512K", "1048576".
