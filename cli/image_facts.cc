@@ -138,7 +138,8 @@ void place_facts(Report& report, const Image& image, ByteView file, const std::v
             line += fmt::format(" (that is {})", place.address);
         if (place.rom_offset != place.file_offset)
             line += fmt::format(", {} without its front header", offset_text(place.rom_offset));
-        lines.push_back(fmt::format("{}:  {}", line, bytes));
+        lines.push_back(line);
+        lines.push_back("  " + bytes);
     }
     for (const std::string& line : lines) report.fact("places", "place", line, list);
 }

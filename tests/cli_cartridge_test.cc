@@ -35,7 +35,7 @@ TEST_F(CliCartridge, DescribeTellsPlatformEditionChecksAndPlaces) {
     EXPECT_EQ(text.code, 0);
     for (const char* part :
          {"is a SNES ROM: KELP HARBOUR, Europe, revision 1.", "512 bytes, left by a copier", "right (0xc584)",
-          "00:FFC0 is 0x0081c0 in the file, 0x007fc0 without its front header:  4b 45 4c 50",
+          "00:FFC0 is 0x0081c0 in the file, 0x007fc0 without its front header\n                   4b 45 4c 50",
           "bank 1F  1F:8000      32,768 bytes of ff from 0x0f8200", "certain: "})
         EXPECT_NE(text.out.find(part), std::string::npos) << part << "\n" << text.out;
     const auto json = run({"describe", "k.sfc", "--json", "--at", "+81c0"}).json()["files"][0];

@@ -22,11 +22,14 @@ Json json_of(const MendStep& step) {
         {"name", step.name}, {"changes", step.changes()}, {"fields", std::move(fields)}, {"ranges", std::move(ranges)}};
 }
 
-std::string field_text(const MendedField& field) {
+std::string change_text(const MendedField& field) {
     const std::string before = escaped(field.before), after = escaped(field.after);
-    if (before == after) return fmt::format("{} is {} already", field.name, after);
-    return before == "-" ? fmt::format("{} {}", field.name, after)
-                         : fmt::format("{} from {} to {}", field.name, before, after);
+    if (before == after) return fmt::format("is {} already", after);
+    return before == "-" ? after : fmt::format("from {} to {}", before, after);
+}
+
+std::string field_text(const MendedField& field) {
+    return fmt::format("{} {}", field.name, change_text(field));
 }
 
 std::string ranges_text(const MendStep& step) {
@@ -97,7 +100,10 @@ void state_plan(const MendPlan& plan, Report& report) {
     for (const MendStep& step : plan.steps) list.push_back(json_of(step));
     report.detail("steps", list);
     for (const MendStep& step : plan.steps) {
-        for (const MendedField& field : step.fields) report.fact("steps", step.name, field_text(field), list);
+        for (const MendedField& field : step.fields)
+            report.fact("steps", step.name,
+                        step.fields.size() == 1 && field.name == step.name ? change_text(field) : field_text(field),
+                        list);
         if (step.changes()) report.fact("steps", step.name, ranges_text(step), list);
         for (const std::string& warning : step.warnings) report.warn(escaped(warning));
     }

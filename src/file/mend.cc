@@ -42,12 +42,8 @@ struct Work {
     }
 };
 
-Work work_on(ByteView file) {
-    std::optional<Image> image = recognise_image(file);
-    if (!image)
-        throw Error(ErrorCode::unsupported, "the file is no image of a known platform, so there is nothing to mend by")
-            .hint("see what describe says of it");
-    Work work{std::move(*image), {}, {}, {}};
+Work work_on(ByteView file, Image image) {
+    Work work{std::move(image), {}, {}, {}};
     work.rom = image::bytes_read(file, work.image.reading);
     if (work.image.reading) {
         const auto taken = static_cast<std::ptrdiff_t>(work.image.reading->bytes);
@@ -143,6 +139,16 @@ void check_request(const Platform& platform, const MendRequest& request) {
         throw Error(ErrorCode::usage, fmt::format("the mend {} takes no value", request.name)).found(request.value);
 }
 
+void check_requests(const Platform& platform, const std::vector<MendRequest>& requests, const MendOptions& options) {
+    for (const MendRequest& request : requests) {
+        check_request(platform, request);
+        if (std::count_if(requests.begin(), requests.end(), [&](const auto& r) { return r.name == request.name; }) != 1)
+            throw Error(ErrorCode::usage, fmt::format("the mend {} was named twice", request.name));
+    }
+    if (!options.boot_code.empty() && platform.name != "n64")
+        throw Error(ErrorCode::usage, fmt::format("a {} image has no boot code variants", platform.title));
+}
+
 MendStep do_mend(Work& work, const Platform& platform, const MendRequest& request, const MendOptions& options,
                  Bytes& file) {
     image::Mending mending{options, {}, {}};
@@ -187,15 +193,12 @@ bool MendPlan::changes() const noexcept {
 }
 
 MendPlan plan_mends(ByteView file, const std::vector<MendRequest>& requests, const MendOptions& options) {
-    Work work = work_on(file);
+    std::optional<Image> image = recognise_image(file);
+    if (!image)
+        throw Error(ErrorCode::unsupported, "the file is no image of a known platform, so there is nothing to mend by");
+    Work work = work_on(file, std::move(*image));
     const Platform& platform = platform_of(work.image);
-    for (const MendRequest& request : requests) {
-        check_request(platform, request);
-        if (std::count_if(requests.begin(), requests.end(), [&](const auto& r) { return r.name == request.name; }) != 1)
-            throw Error(ErrorCode::usage, fmt::format("the mend {} was named twice", request.name));
-    }
-    if (!options.boot_code.empty() && platform.orders.empty())
-        throw Error(ErrorCode::usage, fmt::format("a {} image has no boot code variants", platform.title));
+    check_requests(platform, requests, options);
     std::vector<MendRequest> ordered = requests;
     std::stable_sort(ordered.begin(), ordered.end(), [&](const MendRequest& a, const MendRequest& b) {
         return turn_of(platform, a.name) < turn_of(platform, b.name);
@@ -209,9 +212,11 @@ MendPlan plan_mends(ByteView file, const std::vector<MendRequest>& requests, con
 }
 
 std::vector<MendOffer> mends_for(ByteView file, const MendOptions& options) {
-    const std::optional<Image> found = recognise_image(file);
-    if (!found) return {};
-    const Platform& platform = platform_of(*found);
+    std::optional<Image> image = recognise_image(file);
+    if (!image) return {};
+    const Work work = work_on(file, std::move(*image));
+    const Platform& platform = platform_of(work.image);
+    check_requests(platform, {}, options);
     std::vector<MendOffer> offers;
     for (const std::string_view name : names_for(platform)) {
         MendOffer offer;
@@ -224,9 +229,10 @@ std::vector<MendOffer> mends_for(ByteView file, const MendOptions& options) {
                      : name == byte_order     ? "the byte order, to big-endian"
                                               : "an interleaved dump put in order";
         if (!offer.needs_value) try {
-                offer.step = plan_mends(file, {{std::string(name), {}}}, options).steps.front();
+                Work copy = work;
+                Bytes made(file.begin(), file.end());
+                offer.step = do_mend(copy, platform, {std::string(name), {}}, options, made);
             } catch (const Error& error) {
-                if (error.code() == ErrorCode::usage && !options.boot_code.empty()) throw;
                 offer.cannot = error.what();
             }
         offers.push_back(std::move(offer));

@@ -4,6 +4,8 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 namespace hotstitch {
 namespace {
 
@@ -31,21 +33,20 @@ private:
     std::byte fill_;
 };
 
-/// Where byte i of a file in another order is found in it.
-using Origin = std::size_t (*)(std::size_t i);
-
-/// The bytes of whole groups in another order. A last group that is not whole stays as it is.
+/// The bytes of whole groups in another order: byte i comes from origin(i). A last group that is not whole stays as it
+/// is. (A type for each order, so that the loop over a whole ROM is compiled for it.)
+template <std::size_t group, class Origin>
 class RearrangedSource final : public ByteSource {
 public:
-    RearrangedSource(ByteView file, std::size_t group, Origin origin)
+    RearrangedSource(ByteView file, Origin origin)
         : file_(file), origin_(origin), whole_(file.size() - file.size() % group) {}
 
     std::uint64_t size() const noexcept override { return file_.size(); }
     ByteView read(std::uint64_t offset, std::size_t length, MutableByteView scratch) const override {
-        for (std::size_t i = 0; i < length; ++i) {
-            const auto at = static_cast<std::size_t>(offset + i);
-            scratch[i] = file_[at < whole_ ? origin_(at) : at];
-        }
+        const auto begin = static_cast<std::size_t>(offset);
+        const std::size_t ordered = begin < whole_ ? std::min(length, whole_ - begin) : 0;
+        for (std::size_t i = 0; i < ordered; ++i) scratch[i] = file_[origin_(begin + i)];
+        for (std::size_t i = ordered; i < length; ++i) scratch[i] = file_[begin + i];
         return scratch.first(length);
     }
 
@@ -55,22 +56,24 @@ private:
     std::size_t whole_;
 };
 
+template <std::size_t group, class Origin>
+std::unique_ptr<ByteSource> rearranged(ByteView file, Origin origin) {
+    return std::make_unique<RearrangedSource<group, Origin>>(file, origin);
+}
+
 constexpr std::size_t block = 16 << 10, half = block / 2;
 
-std::unique_ptr<ByteSource> rearranged(ByteView file, ReadingKind kind) {
+std::unique_ptr<ByteSource> in_order(ByteView file, ReadingKind kind) {
     switch (kind) {
-        case ReadingKind::pairs_swapped:
-            return std::make_unique<RearrangedSource>(file, 2, [](std::size_t i) { return i ^ 1; });
-        case ReadingKind::words_reversed:
-            return std::make_unique<RearrangedSource>(file, 4, [](std::size_t i) { return i ^ 3; });
-        case ReadingKind::halves_swapped:
-            return std::make_unique<RearrangedSource>(file, 4, [](std::size_t i) { return i ^ 2; });
+        case ReadingKind::pairs_swapped: return rearranged<2>(file, [](std::size_t i) { return i ^ 1; });
+        case ReadingKind::words_reversed: return rearranged<4>(file, [](std::size_t i) { return i ^ 3; });
+        case ReadingKind::halves_swapped: return rearranged<4>(file, [](std::size_t i) { return i ^ 2; });
         case ReadingKind::de_interleaved:
-            return std::make_unique<RearrangedSource>(
-                file, block, [](std::size_t i) { return i - i % block + (i % 2 == 0 ? half : 0) + i % block / 2; });
+            return rearranged<block>(
+                file, [](std::size_t i) { return i - i % block + (i % 2 == 0 ? half : 0) + i % block / 2; });
         default: break;
     }
-    return std::make_unique<RearrangedSource>(file, block, [](std::size_t i) {
+    return rearranged<block>(file, [](std::size_t i) {
         const std::size_t in_block = i % block;
         return i - in_block + in_block % half * 2 + (in_block < half ? 1 : 0);
     });
@@ -131,7 +134,7 @@ std::unique_ptr<ByteSource> read_as(ByteView file, const Reading& reading) {
         case ReadingKind::words_reversed:
         case ReadingKind::halves_swapped:
         case ReadingKind::de_interleaved:
-        case ReadingKind::interleaved: return rearranged(file.subspan(bytes), reading.kind);
+        case ReadingKind::interleaved: return in_order(file.subspan(bytes), reading.kind);
         case ReadingKind::without_padding: return std::make_unique<MemorySource>(file.first(file.size() - bytes));
         case ReadingKind::with_padding: return std::make_unique<PaddedSource>(0, file, bytes, reading.fill);
         case ReadingKind::line_ends_restored: break;

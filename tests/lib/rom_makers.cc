@@ -112,7 +112,8 @@ std::vector<std::pair<std::string, Bytes>> other_files() {
     std::vector<std::pair<std::string, Bytes>> all;
     for (const char* folder : {"/usr/bin", "/usr/lib", "/usr/share", "/usr/include", "/etc"})
         add_files_in(folder, 40, all);
-    for (std::size_t i = 0; i < 60; ++i) all.emplace_back("noise " + std::to_string(i), noise((32 << 10) << i % 6, i));
+    for (std::size_t i = 0; i < 60; ++i)
+        all.emplace_back("noise " + std::to_string(i), noise(std::size_t{32 << 10} << i % 6, i));
     for (const unsigned value : {0U, 0xFFU, 0x20U, 0x41U, 0x96U, 0xEAU})
         for (const std::size_t size : {0x8000U, 0x10000U, 0x10200U, 0x100000U})
             all.emplace_back("run of " + std::to_string(value), Bytes(size, static_cast<std::byte>(value)));
@@ -120,7 +121,7 @@ std::vector<std::pair<std::string, Bytes>> other_files() {
     while (text.size() < 1 << 20) text += "KELP HARBOUR: mind the tide at berth 7, and ring twice. ";
     const auto bytes = hotstitch::bytes_of(text);
     for (const std::size_t size : {0x8000U, 0x8200U, 0x10000U, 0x100000U})
-        all.emplace_back("text", Bytes(bytes.begin(), bytes.begin() + size));
+        all.emplace_back("text", Bytes(bytes.begin(), bytes.begin() + static_cast<std::ptrdiff_t>(size)));
     for (std::size_t period = 2; period < 12; ++period) {
         Bytes counted(0x10000);
         for (std::size_t i = 0; i < counted.size(); ++i) counted[i] = static_cast<std::byte>(i / period);

@@ -16,7 +16,7 @@ namespace {
 
 constexpr std::size_t header_end = 0x150, logo_at = 0x104, logo_size = 0x30, title_at = 0x134, colour_at = 0x143,
                       sgb_at = 0x146, kind_at = 0x147, rom_size_at = 0x148, ram_size_at = 0x149, destination_at = 0x14A,
-                      licensee_at = 0x14B, revision_at = 0x14C, header_check_at = 0x14D, sum_at = 0x14E;
+                      revision_at = 0x14C, header_check_at = 0x14D, sum_at = 0x14E;
 constexpr std::uint32_t genuine_logo = 0x46195417;  ///< CRC-32 of the area; the picture itself is nobody's to ship
 constexpr std::uint64_t smallest = 32 << 10;
 

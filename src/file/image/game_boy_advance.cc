@@ -36,8 +36,7 @@ std::optional<Image> recognise(ByteView rom) {
     evidence.add(is_code(text_at(rom, code_at, 6)), 10, "game code and maker can be read");
     evidence.add(all_equal(reserved) && reserved[0] == std::byte{0}, 4, "the reserved bytes are 0");
     // The fixed byte and the jump are what hardware and programs go by; one of the two at least.
-    if (image.evidence_bits < 28 || (u8(rom, 3) != 0xEA && u8(rom, fixed_at) != 0x96))
-        return std::nullopt;
+    if (image.evidence_bits < 28 || (u8(rom, 3) != 0xEA && u8(rom, fixed_at) != 0x96)) return std::nullopt;
     image.size = rom.size();
     image.title = readable(text_at(rom, title_at, title_length));
     image.serial = readable(text_at(rom, code_at, 4));

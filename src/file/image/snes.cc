@@ -16,9 +16,8 @@ namespace hotstitch::image {
 namespace {
 
 constexpr std::size_t kib = 1024, header_size = 0x40;
-constexpr std::size_t title_at = 0, mode_at = 0x15, kind_at = 0x16, rom_size_at = 0x17, ram_size_at = 0x18,
-                      region_at = 0x19, maker_at = 0x1A, revision_at = 0x1B, complement_at = 0x1C, sum_at = 0x1E,
-                      reset_at = 0x3C, title_length = 21;
+constexpr std::size_t title_at = 0, mode_at = 0x15, rom_size_at = 0x17, ram_size_at = 0x18, region_at = 0x19,
+                      revision_at = 0x1B, complement_at = 0x1C, sum_at = 0x1E, reset_at = 0x3C, title_length = 21;
 
 struct Layout {
     std::string_view name;
