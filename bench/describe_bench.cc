@@ -30,8 +30,8 @@ double median_seconds(Work&& work) {
 }
 
 /// The image's headers, and noise up to 64 MiB; `tail` bytes of its end stay at the end.
-Bytes grown(const Bytes& image, std::size_t tail = 0) {
-    Bytes bytes(size);
+Bytes grown(const Bytes& image, std::size_t tail = 0, std::size_t more = 0) {
+    Bytes bytes(size + more);
     std::mt19937_64 random(7);
     for (std::byte& b : bytes) b = static_cast<std::byte>(random());
     std::copy(image.begin(), image.end() - static_cast<std::ptrdiff_t>(tail), bytes.begin());
@@ -45,10 +45,10 @@ Bytes grown(const Bytes& image, std::size_t tail = 0) {
 int main() {
     const std::pair<const char*, Bytes> files[] = {
         {"SNES", grown(demo::kelp_harbour(1))},
-        {"SNES, front header", grown(demo::with_front_header(demo::kelp_harbour(1)))},
+        {"SNES, front header", grown(demo::with_front_header(demo::kelp_harbour(1)), 0, 512)},
         {"Game Boy", grown(demo::game_boy_kelp())},
         {"Mega Drive", grown(demo::mega_drive_kelp())},
-        {"Mega Drive, interleaved", grown(demo::interleaved(demo::mega_drive_kelp()))},
+        {"Mega Drive, interleaved", grown(demo::interleaved(demo::mega_drive_kelp()), 0, 512)},
         {"Nintendo 64, little-endian", grown(demo::with_words_reversed(demo::nintendo_64_kelp()))},
         {"WonderSwan", grown(demo::wonderswan_kelp(), 16)},
         {"noise", grown({})},

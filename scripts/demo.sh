@@ -50,3 +50,13 @@ show undo "Night Tides (from a headered copy).sfc"
 
 say "8. The player's copy and the maker's are the same, byte for byte."
 cmp "Night Tides.sfc" "../Night Tides.sfc" && echo "cmp: no difference"
+
+say "9. ROMs of other consoles are known too, whatever their order of bytes."
+cd ..
+show describe "Kelp Harbour.smd"
+show mend "Kelp Harbour.v64" byte-order -o player/
+cmp player/"Kelp Harbour.v64" "Kelp Harbour.z64" && echo "cmp: no difference"
+
+say "10. A maker makes another edition; the mends come in the right order, and the checksum last."
+show mend "$original" checksum region=Americas -o player/"Kelp Harbour (Americas).sfc"
+show describe player/"Kelp Harbour (Americas).sfc" --at 00:FFD9

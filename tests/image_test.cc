@@ -252,6 +252,28 @@ TEST(Image, SeveralChecksumsOfTheMegaDriveAreToldApart) {
     EXPECT_TRUE(all_checks_right(*recognise_image(plan_mends(longer, {{"rom-end", {}}, {"checksum", {}}}).result)));
 }
 
+TEST(Image, TwoPlatformsThatBothLookRightAreBothNamed) {
+    const Bytes snes = demo::kelp_harbour(1), game_boy = demo::game_boy_kelp();
+    Bytes both = makers::first(snes, 64 << 10);
+    std::copy(game_boy.begin() + 0x100, game_boy.begin() + 0x150, both.begin() + 0x100);
+    both[0x7FD7] = std::byte{6};  // 64 KiB
+    both = plan_mends(both, {{"checksum", {}}}).result;
+    // The four bytes of the SNES always add up to 1FE, so the Game Boy's sum stays right when they are.
+    std::fill_n(both.begin() + 0x7FDC, 4, std::byte{0});
+    unsigned sum = 0x1FE;
+    for (const std::byte b : both) sum += std::to_integer<unsigned>(b);
+    for (const std::size_t i : {std::size_t{0}, std::size_t{1}}) {
+        both[0x7FDC + i] = static_cast<std::byte>(~sum >> 8 * i);
+        both[0x7FDE + i] = static_cast<std::byte>(sum >> 8 * i);
+    }
+    const auto image = recognise_image(both);
+    ASSERT_TRUE(image);
+    ASSERT_EQ(image->also_like.size(), 1U);
+    EXPECT_TRUE((image->platform == "snes" && image->also_like[0] == "Game Boy") ||
+                (image->platform == "game-boy" && image->also_like[0] == "SNES"));
+    EXPECT_TRUE(all_checks_right(*image));
+}
+
 TEST(Image, FilesThatAreNoRomsAreData) {
     std::size_t looked_at = 0;
     for (const auto& [name, bytes] : makers::other_files()) {

@@ -85,6 +85,9 @@ void strip(const HeaderArguments& arguments, const InputFile& file, const Contex
     } else if (!all_equal(front) || front[0] != std::byte{0}) {
         report.note("the header is not all zero; --keep FILE would have kept it, to be attached again");
     }
+    if (const auto image = recognise_image(file.bytes());
+        image && image->reading && image->reading->kind == ReadingKind::de_interleaved)
+        report.warn("what is left is still interleaved; the mend de-interleave of the whole file takes both off");
     const ByteView parts[] = {file.bytes().subspan(static_cast<std::size_t>(size))};
     const std::string place = write_rewritten(file, parts, {fmt::format("front header of {} bytes taken off", size)},
                                               arguments.rewrite, context, report);

@@ -62,7 +62,7 @@ struct Image {
     std::vector<std::string_view> also_like;  ///< platforms that would fit too, by title
 };
 
-/// One pass over the file at most. Nothing, where no platform is likely. Never fails.
+/// One pass over the file at most. Nothing, where no platform is likely or the file is larger than 1 GiB. Never fails.
 HOTSTITCH_EXPORT std::optional<Image> recognise_image(ByteView file);
 
 /// "KELP HARBOUR, Europe, revision 1", as far as the image says so.

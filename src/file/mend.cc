@@ -82,7 +82,7 @@ void change_order(Work& work, const Platform& platform, std::string_view value, 
             known += fmt::format("{}{}", known.empty() ? "" : ", ", o.name);
         throw Error(ErrorCode::usage, fmt::format("this platform knows no byte order \"{}\"", value)).wanted(known);
     }
-    mending.fields.push_back({"byte order", name_of(work.order), std::string(wanted->name)});
+    mending.fields.push_back({std::string(byte_order), name_of(work.order), std::string(wanted->name)});
     work.order = wanted->reading;
 }
 

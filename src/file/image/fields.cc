@@ -3,7 +3,9 @@
 
 #include <fmt/format.h>
 
-#include <numeric>
+#include <bit>
+#include <cstring>
+#include <utility>
 
 namespace hotstitch::image {
 
@@ -31,20 +33,46 @@ std::string hex_text(std::uint64_t value, int digits) {
     return fmt::format("0x{:0{}x}", value, digits);
 }
 
+namespace {
+
+/// The sums of the bytes at even and at odd offsets.
+struct Sums {
+    std::uint64_t even = 0, odd = 0;
+};
+
+Sums sums_of(ByteView bytes) noexcept {
+    // Eight at a time, in four lanes of 16 bits, emptied before they can overflow.
+    constexpr std::uint64_t lanes = 0x00FF00FF00FF00FF, ones = 0x0001000100010001;
+    constexpr std::size_t word = 8, words_between = 64;
+    Sums sums;
+    while (bytes.size() >= word * words_between) {
+        std::uint64_t low = 0, high = 0;
+        for (std::size_t i = 0; i < words_between; ++i) {
+            std::uint64_t eight;
+            std::memcpy(&eight, bytes.data() + word * i, word);
+            low += eight & lanes;
+            high += eight >> 8 & lanes;
+        }
+        if constexpr (std::endian::native == std::endian::big) std::swap(low, high);
+        sums.even += low * ones >> 48;
+        sums.odd += high * ones >> 48;
+        bytes = bytes.subspan(word * words_between);
+    }
+    for (std::size_t i = 0; i < bytes.size(); ++i)
+        (i % 2 == 0 ? sums.even : sums.odd) += std::to_integer<unsigned>(bytes[i]);
+    return sums;
+}
+
+}  // namespace
+
 std::uint64_t sum_of_bytes(ByteView bytes) noexcept {
-    return std::accumulate(bytes.begin(), bytes.end(), std::uint64_t{0},
-                           [](std::uint64_t sum, std::byte b) { return sum + std::to_integer<unsigned>(b); });
+    const Sums sums = sums_of(bytes);
+    return sums.even + sums.odd;
 }
 
 std::uint64_t sum_of_words(ByteView bytes) noexcept {
-    std::uint64_t high = 0, low = 0;
-    const std::size_t even = bytes.size() & ~std::size_t{1};
-    for (std::size_t i = 0; i < even; i += 2) {
-        high += std::to_integer<unsigned>(bytes[i]);
-        low += std::to_integer<unsigned>(bytes[i + 1]);
-    }
-    if (even != bytes.size()) high += std::to_integer<unsigned>(bytes[even]);
-    return (high << 8) + low;
+    const Sums sums = sums_of(bytes);
+    return (sums.even << 8) + sums.odd;
 }
 
 std::uint16_t crc16(ByteView bytes) noexcept {

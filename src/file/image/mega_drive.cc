@@ -14,7 +14,7 @@ namespace {
 
 constexpr std::size_t header_end = 0x200, magic_at = 0x100, domestic_at = 0x120, overseas_at = 0x150, serial_at = 0x180,
                       sum_at = 0x18E, rom_end_at = 0x1A4, region_at = 0x1F0, title_length = 48, region_length = 3,
-                      block = 16 << 10, front_size = 512;
+                      block = 16 << 10, front_size = 512, largest_dump = 16 << 20;
 
 bool has_magic(ByteView rom) {
     return rom.size() >= header_end && (text_at(rom, magic_at, 4) == "SEGA" || text_at(rom, magic_at + 1, 4) == "SEGA");
@@ -100,7 +100,7 @@ std::optional<Image> recognise(ByteView file) {
     if (has_magic(body)) {
         image = facts_of(body);
         image->reading = Reading{ReadingKind::without_front_header, front_size};
-    } else if (body.size() >= block && body.size() % block == 0) {
+    } else if (body.size() >= block && body.size() <= largest_dump && body.size() % block == 0) {
         // Only the first block is put in order before it is clear that it pays.
         const Reading reading{ReadingKind::de_interleaved, front_size};
         Bytes head(header_end);

@@ -43,6 +43,8 @@ const Platform& platform_of(const Image& image) {
 }  // namespace image
 
 std::optional<Image> recognise_image(ByteView file) {
+    constexpr std::uint64_t largest = std::uint64_t{1} << 30;  // no cartridge is; a disc would be read for nothing
+    if (file.size() > largest) return std::nullopt;
     std::optional<Image> best;
     std::vector<Image> others;
     for (const image::Platform* const platform : image::platforms()) {

@@ -120,13 +120,19 @@ bool may_be_header(ByteView rom, const Layout& layout) {
            (mode_fits(rom, layout) && is_title(text_at(rom, h + title_at, title_length), true));
 }
 
-const Layout* layout_of(ByteView rom) {
+/// The likeliest place of the header, and the sum of all bytes that its choice took.
+struct Found {
+    const Layout* layout = nullptr;
+    std::uint64_t sum = 0;
+};
+
+Found found_in(ByteView rom) {
     const auto fits_in = [&](const Layout& layout) {
         return rom.size() >= layout.header + header_size && (!layout.extended || rom.size() > (4U << 20));
     };
     if (std::none_of(layouts.begin(), layouts.end(),
                      [&](const Layout& l) { return fits_in(l) && may_be_header(rom, l); }))
-        return nullptr;
+        return {};
     const std::uint64_t sum = mirrored_sum(rom);
     const Layout* best = nullptr;
     int best_score = 0;
@@ -136,17 +142,21 @@ const Layout* layout_of(ByteView rom) {
         const int score = score_of(rom, layout, right);
         if (best == nullptr || score > best_score) best = &layout, best_score = score;
     }
-    return best;
+    return {best, sum};
 }
 
-void state_checks(ByteView rom, std::size_t h, Image& image) {
-    const unsigned right = right_sum(rom, h, mirrored_sum(rom));
+const Layout* layout_of(ByteView rom) {
+    return found_in(rom).layout;
+}
+
+void state_checks(ByteView rom, std::size_t h, std::uint64_t sum, Image& image) {
+    const unsigned right = right_sum(rom, h, sum);
     image.checks.push_back(check_of("checksum", right, u16le(rom, h + sum_at), 4));
     image.checks.push_back(check_of("complement", right ^ 0xFFFF, u16le(rom, h + complement_at), 4));
 }
 
 std::optional<Image> recognise_plain(ByteView rom) {
-    const Layout* const layout = layout_of(rom);
+    const auto [layout, sum] = found_in(rom);
     if (layout == nullptr) return std::nullopt;
     const std::size_t h = layout->header;
     Image image;
@@ -159,7 +169,7 @@ std::optional<Image> recognise_plain(ByteView rom) {
     if (const unsigned ram = u8(rom, h + ram_size_at); ram != 0 && ram < 16)
         image.details.push_back({"ram", "RAM", fmt::format("{} KiB", 1U << ram)});
     image.details.push_back({"header_at", "header at", hex_text(h, 6)});
-    state_checks(rom, h, image);
+    state_checks(rom, h, sum, image);
     const bool sum_right = image.checks[0].state == CheckState::right;
     Evidence evidence(image);
     evidence.add(has_complement(rom, h) && u16le(rom, h + sum_at) != 0, 14, "checksum and complement belong together");
