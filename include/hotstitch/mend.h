@@ -46,7 +46,7 @@ struct MendStep {
 struct MendPlan {
     std::vector<MendStep> steps;  ///< in the order in which they are done
     Bytes result;                 ///< what the file becomes
-    bool changes() const noexcept;
+    HOTSTITCH_EXPORT bool changes() const noexcept;
 };
 
 /// A mend that this file could have.

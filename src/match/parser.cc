@@ -15,7 +15,6 @@
 // Tested by tests/match_test.cc.
 #include <algorithm>
 #include <array>
-#include <bit>
 #include <utility>
 
 #include "match/in_step.h"
@@ -226,9 +225,10 @@ private:
         }
         return at % lookup_step() == 0;
     }
+    /// Odd, so that with an index of every 2^n-th place no distance between old and new is passed over for ever.
     std::uint64_t lookup_step() const noexcept {
-        constexpr std::uint64_t longest = 8;
-        return std::bit_floor(std::min(1 + misses_ / depth_.patience, longest));
+        constexpr std::uint64_t longest = 7;
+        return std::min(1 + misses_ / depth_.patience * 2, longest);
     }
 
     void try_shift(std::uint32_t i, std::uint64_t shift) {
