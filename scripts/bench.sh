@@ -1,7 +1,8 @@
 #!/usr/bin/env bash
 # Apply and create of whole files against "cp --reflink=never" + "sync FILE" of the same file, in one run: medians of
 # five, warm cache, on the file system of build/. Then the same work in memory. Needs about 5 GB of disk.
-# bench.sh WORD runs only the rows of whole files whose name holds the word, for example "1 GiB".
+# bench.sh WORD runs only the rows of whole files whose name holds the word, for example "1 GiB"; "describe" only what
+# recognising a ROM costs beside the checksums.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 . scripts/measured.sh
@@ -59,6 +60,11 @@ pair "1 GiB, ups" $((1 << 30)) 20000 ups
 pair "1 GiB, bps" $((1 << 30)) 20000 bps
 pair "1.4 GiB, vcdiff" $((1434 << 20)) 20000 vcdiff --plain
 pair "1.4 GiB, vcdiff lzma" $((1434 << 20)) 20000 vcdiff
+if [ -z "$only" ] || [ "$only" = describe ]; then
+    echo
+    echo "Recognising a ROM beside its checksums"
+    describe_bench
+fi
 [ -z "$only" ] || exit 0
 echo
 echo "In memory, 16 MiB of noise"
