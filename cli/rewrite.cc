@@ -72,7 +72,7 @@ std::string write_rewritten(const InputFile& source, std::span<const ByteView> p
     receipt.source = receipt_file(source, folder, arguments.digests, context.progress);
     receipt.target = {as_utf8(out.path().filename().string()),
                       receipt_digests(made, arguments.digests, context.progress)};
-    receipt.mends = what;
+    for (const std::string& done : what) receipt.mends.push_back(as_utf8(done));
     receipt.in_place = arguments.in_place;
     const auto backup = out.commit(context.progress);
     output_fact(report, receipt.target.digests, out.path().string());

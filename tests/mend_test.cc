@@ -89,6 +89,9 @@ TEST(Mend, SizesGrowAndShrinkWithoutLosingData) {
     EXPECT_FALSE(plan_mends(ds, {{"pad", {}}}).changes());
     const Bytes full = makers::hirom(1 << 20);
     EXPECT_FALSE(plan_mends(full, {{"trim", {}}}).changes());
+    // A title that hides the header from whoever looks for one does not lose it within one call.
+    const MendPlan hidden = plan_mends(poked(poked(snes, 0x7FDC, 0), 0x7FDE, 0), {{"title", "1234"}, {"checksum", {}}});
+    EXPECT_EQ(text_of(ByteView(hidden.result).subspan(0x7FC0, 5)), "1234 ");
     const MendPlan odd = plan_mends(snes, {{"expand", "1536K"}, {"checksum", {}}, {"rom-size", {}}});
     EXPECT_TRUE(all_checks_right(*recognise_image(odd.result)));
     EXPECT_NE(
@@ -116,6 +119,8 @@ TEST(Mend, FieldsThatOnlyNeedLookingAt) {
 
 TEST(Mend, RefusalsSayWhatThereIs) {
     const Bytes snes = demo::kelp_harbour(1), nes = demo::nes_kelp(), n64 = demo::nintendo_64_kelp();
+    Bytes short_gba = demo::game_boy_advance_kelp();  // nothing in it after the game code
+    std::fill(short_gba.begin() + 0xB8, short_gba.end(), std::byte{0});
     const struct {
         const Bytes& rom;
         std::vector<MendRequest> requests;
@@ -136,6 +141,7 @@ TEST(Mend, RefusalsSayWhatThereIs) {
         {snes, {{"expand", "many"}}, "no size"},
         {snes, {{"expand", "99999999999999999999"}}, "no size"},
         {snes, {{"trim", "1K"}}, "would cut data off"},
+        {short_gba, {{"trim", "185"}}, "no Game Boy Advance ROM any more"},
         {nes, {{"expand", "1M"}}, "has no mend \"expand\" / header-junk"},
         {n64, {{"byte-order", "sideways"}}, "/ big-endian, pairs-swapped, little-endian"},
         {Bytes(4096), {{"checksum", {}}}, "unsupported: the file is no image"},

@@ -232,13 +232,18 @@ private:
         if (mended_ || header_kept_) output_ = digest(MemorySource(*sink.written()), {}, context_.progress);
     }
 
+    std::optional<Image> image_as_read() const {
+        const std::optional<Reading>& reading = stages_.front().reading;
+        if (!reading) return recognise_image(source_.bytes());
+        const auto read = read_as(source_.bytes(), *reading);
+        Bytes storage(static_cast<std::size_t>(read->size()));
+        return recognise_image(read->read(0, storage.size(), storage));
+    }
+
     /// Internal checks that the patch left stale. Those that were wrong before are somebody's choice.
     void mend(ByteSink& sink) {
         const auto say = [&](const char* text) { report_.fact("internal_checks", "internal checks", text, text); };
-        const Reading as_is{ReadingKind::with_front_header, 0};
-        const auto read = read_as(source_.bytes(), stages_.front().reading.value_or(as_is));
-        Bytes storage(static_cast<std::size_t>(read->size()));
-        const auto before = recognise_image(read->read(0, storage.size(), storage));
+        const auto before = image_as_read();
         if (!before || !all_checks_right(*before)) return say("not all right before the patch, so left as they are");
         const auto after = recognise_image(*sink.written());
         if (!after) return say("none that are known in the result");

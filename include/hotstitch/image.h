@@ -47,7 +47,9 @@ struct Image {
     std::optional<unsigned> revision;
     std::uint64_t size = 0;                      ///< of the ROM proper, in bytes
     std::optional<std::uint64_t> declared_size;  ///< what the header says it is
-    std::uint64_t front_header = 0;              ///< bytes before the ROM proper; 0: none
+    /// Where its internal header begins, on platforms with several places for it.
+    std::uint64_t internal_header = 0;
+    std::uint64_t front_header = 0;  ///< bytes before the ROM proper; 0: none
     /// The front header belongs to the format of the file and says how to read it; otherwise a copier has left it.
     bool header_describes = false;
     /// How to read the file as the console does: without a copier's header, in the console's byte order.

@@ -25,7 +25,7 @@ public:
 
     /// The first file of the list whose checksum these digests have, and all of whose values agree; null: none. A size
     /// alone names nothing.
-    const KnownFile* find(const Digests& digests) const noexcept;
+    const KnownFile* find(const Digests& digests) const;
 
     /// What has to be computed of a file to find it.
     DigestChoice choice() const noexcept;

@@ -79,7 +79,7 @@ KnownFiles KnownFiles::parse(std::string_view text) {
     return known;
 }
 
-const KnownFile* KnownFiles::find(const Digests& digests) const noexcept {
+const KnownFile* KnownFiles::find(const Digests& digests) const {
     const auto same = [&](const KnownFile& file) {
         const Digests& known = file.digests;
         const bool shared =

@@ -149,15 +149,24 @@ void check_requests(const Platform& platform, const std::vector<MendRequest>& re
         throw Error(ErrorCode::usage, fmt::format("a {} image has no boot code variants", platform.title));
 }
 
+/// Whatever the size, it stays a ROM of its platform: the mends after it rely on that.
+void resize(Work& work, const Platform& platform, const MendRequest& request, image::Mending& mending) {
+    image::resize(work.rom, work.image, request.name, request.value, mending);
+    const auto after = recognise_image(work.rom);
+    if (!after || after->platform != platform.name || after->internal_header != work.image.internal_header)
+        throw Error(ErrorCode::usage, fmt::format("of that size it would be no {} ROM any more", platform.title))
+            .found(mending.fields.front().after);
+}
+
 MendStep do_mend(Work& work, const Platform& platform, const MendRequest& request, const MendOptions& options,
                  Bytes& file) {
-    image::Mending mending{options, {}, {}};
+    image::Mending mending{work.image, options, {}, {}};
     if (request.name == byte_order)
         change_order(work, platform, request.value, mending);
     else if (request.name == de_interleave)
         put_in_order(work, mending);
     else if (image::is_resize(request.name))
-        image::resize(work.rom, work.image, request.name, request.value, mending);
+        resize(work, platform, request, mending);
     else
         platform_mend(platform, request.name)->run(work.rom, request.value, mending);
     Bytes after = work.file();

@@ -70,6 +70,7 @@ std::optional<Image> recognise_plain(ByteView rom) {
     const bool game_gear = region >= 5 && region <= 7;
     Image image;
     image.size = rom.size();
+    image.internal_header = h;
     image.region = word_of(regions, region);
     image.revision = u8(rom, h + revision_at) & 0xF;
     // BCD, with the thousands' ten as a nibble of its own.
@@ -101,7 +102,7 @@ std::optional<Image> recognise(ByteView file) {
 
 void mend_checksum(Bytes& rom, std::string_view, Mending& mending) {
     std::string why;
-    const std::size_t h = *header_of(rom);
+    const auto h = static_cast<std::size_t>(mending.image.internal_header);
     const auto right = sum_of(rom, h, why);
     if (!right) throw Error(ErrorCode::unsupported, "the checksum cannot be computed: " + why);
     set_hex(rom, h + sum_at, *right, 2, std::endian::little, "checksum", mending);
@@ -109,7 +110,7 @@ void mend_checksum(Bytes& rom, std::string_view, Mending& mending) {
 
 /// The region shares its byte with the size.
 void mend_region(Bytes& rom, std::string_view value, Mending& mending) {
-    const std::size_t at = *header_of(rom) + region_at;
+    const std::size_t at = static_cast<std::size_t>(mending.image.internal_header) + region_at;
     const unsigned code = code_of(regions, value, false), before = u8(rom, at) >> 4;
     const std::array field{static_cast<std::byte>(code << 4 | (u8(rom, at) & 0xF))};
     set_field(rom, at, field, "region", std::string(word_of(regions, before)), std::string(word_of(regions, code)),

@@ -23,7 +23,8 @@ std::string encoded(std::string_view text, bool kana) {
             return static_cast<unsigned char>(i + k < text.size() ? text[i + k] : 0);
         };
         const unsigned point = (at(0) & 0x0FU) << 12 | (at(1) & 0x3FU) << 6 | (at(2) & 0x3FU);
-        if (!kana || (at(0) & 0xF0) != 0xE0 || point < 0xFF61 || point > 0xFF9F)
+        const bool three_bytes = (at(0) & 0xF0) == 0xE0 && (at(1) & 0xC0) == 0x80 && (at(2) & 0xC0) == 0x80;
+        if (!kana || !three_bytes || point < 0xFF61 || point > 0xFF9F)
             throw Error(ErrorCode::usage, "the title has characters that this platform's header cannot hold")
                 .wanted(kana ? "printable ASCII or half-width katakana" : "printable ASCII")
                 .found(std::string(text));

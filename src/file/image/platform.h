@@ -21,6 +21,7 @@ enum class Turn { field, checks };
 
 /// What a mend reports of its work, and the settings it may need.
 struct Mending {
+    const Image& image;  ///< as it was before the first mend
     const MendOptions& options;
     std::vector<MendedField> fields;
     std::vector<std::string> warnings;

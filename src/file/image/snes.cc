@@ -161,6 +161,7 @@ std::optional<Image> recognise_plain(ByteView rom) {
     const std::size_t h = layout->header;
     Image image;
     image.size = rom.size();
+    image.internal_header = h;
     image.title = readable(text_at(rom, h + title_at, title_length));
     image.region = word_of(regions, u8(rom, h + region_at));
     image.revision = u8(rom, h + revision_at);
@@ -189,19 +190,20 @@ std::optional<Image> recognise(ByteView file) {
     return with_or_without_header(file, 1024, 512, recognise_plain);
 }
 
-std::size_t header_of(const Bytes& rom) {
-    return layout_of(rom)->header;
+/// Where it was found at first: a new title may well hide it.
+std::size_t header_of(const Mending& mending) {
+    return static_cast<std::size_t>(mending.image.internal_header);
 }
 
 void mend_checksum(Bytes& rom, std::string_view, Mending& mending) {
-    const std::size_t h = header_of(rom);
+    const std::size_t h = header_of(mending);
     const unsigned right = right_sum(rom, h, mirrored_sum(rom));
     set_hex(rom, h + complement_at, right ^ 0xFFFF, 2, std::endian::little, "complement", mending);
     set_hex(rom, h + sum_at, right, 2, std::endian::little, "checksum", mending);
 }
 
 void mend_size(Bytes& rom, std::string_view, Mending& mending) {
-    const std::size_t at = header_of(rom) + rom_size_at;
+    const std::size_t at = header_of(mending) + rom_size_at;
     const unsigned wanted = size_field(rom.size()), before = u8(rom, at);
     const auto words = [](unsigned n) { return n < 16 ? fmt::format("{} KiB", 1U << n) : hex_text(n, 2); };
     const std::array field{static_cast<std::byte>(wanted)};
@@ -209,11 +211,11 @@ void mend_size(Bytes& rom, std::string_view, Mending& mending) {
 }
 
 void mend_region(Bytes& rom, std::string_view value, Mending& mending) {
-    set_region(rom, header_of(rom) + region_at, regions, false, value, mending);
+    set_region(rom, header_of(mending) + region_at, regions, false, value, mending);
 }
 
 void mend_title(Bytes& rom, std::string_view value, Mending& mending) {
-    set_title(rom, header_of(rom) + title_at, title_length, ' ', true, value, mending);
+    set_title(rom, header_of(mending) + title_at, title_length, ' ', true, value, mending);
 }
 
 constexpr std::array<PlatformMend, 4> mends{{
