@@ -47,6 +47,7 @@ TEST_F(CliCartridge, DescribeTellsPlatformEditionChecksAndPlaces) {
     folder.put("stale.sfc", stale);
     const ToolResult wrong = run({"describe", "stale.sfc"});
     EXPECT_NE(wrong.out.find("wrong: 0xc500 stands there, 0xc584 is right"), std::string::npos) << wrong.out;
+    EXPECT_NE(wrong.out.find("Its checksum is wrong."), std::string::npos);
     EXPECT_NE(wrong.out.find("Next: to put its internal checks right: hotstitch mend"), std::string::npos);
     folder.put("data.bin", Bytes(5000, std::byte{1}));
     EXPECT_EQ(answer({"describe", "data.bin", "--free"}), "2 failed");

@@ -335,7 +335,7 @@ private:
         if (backup) report_.fact("backup", "backup", shown(*backup), as_utf8(backup->string()));
         for (const Stage& stage : stages_)
             state_stage(stage, &stage == &stages_.front(), &stage == &stages_.back(), report_);
-        conclude_made(stages_, place, report_);
+        conclude_made(stages_, place, mended_, report_);
     }
 
     Replace replace() const {

@@ -91,12 +91,13 @@ void state_already_patched(Report& report) {
         "to start from the original, look for the file from before; to make a copy all the same, name it with -o");
 }
 
-void conclude_made(const std::vector<Stage>& stages, const std::string& place, Report& report) {
+void conclude_made(const std::vector<Stage>& stages, const std::string& place, bool mended, Report& report) {
     const auto all = [&](auto test) { return std::all_of(stages.begin(), stages.end(), test); };
     const bool certain = all([](const Stage& s) { return s.certain(); });
     const ApplyReport& first = stages.front().made;
     const ApplyReport& last = stages.back().made;
-    std::string how = "nothing could be checked";
+    std::string how = stages.front().why.empty() ? "nothing could be checked"
+                                                 : "the patch carries no checks, but the ROM's own come out right";
     if (first.fit.reversed)
         how = "backwards: the file was already patched, this is its original";
     else if (!all([](const Stage& s) { return s.made.overridden.empty(); }))
@@ -108,6 +109,7 @@ void conclude_made(const std::vector<Stage>& stages, const std::string& place, R
         how = "the source is right";
     else if (last.target_checked)
         how = "the result is right";
+    if (mended) how += "; then the ROM's own checks were mended";
     report.conclude(certain ? Mood::good : Mood::unsure, "made", fmt::format("Made {}: {}.", place, how),
                     ExitCode::yes);
 }

@@ -27,7 +27,7 @@ void run_apply(const ApplyArguments& arguments, const Context& context, Report& 
 void state_stage(const Stage& stage, bool first, bool last, Report& report);
 void state_already_patched(Report& report);
 
-/// The verdict over all stages; `place` is where the result is.
-void conclude_made(const std::vector<Stage>& stages, const std::string& place, Report& report);
+/// The verdict over all stages; `place` is where the result is, `mended` whether its internal checks were put right.
+void conclude_made(const std::vector<Stage>& stages, const std::string& place, bool mended, Report& report);
 
 }  // namespace hotstitch::cli

@@ -238,7 +238,10 @@ void describe_image(const InputFile& file, const Image& image, const DescribeArg
         part.next(fmt::format("to put its internal checks right: hotstitch mend \"{}\" checksum -o OUTPUT",
                               shown(file.path())));
     file.check_intact();
-    part.conclude(Mood::good, "cartridge", fmt::format("{} is {}.", shown(file.path()), image_words(image)),
+    const bool stale = wrong != image.checks.end();
+    part.conclude(stale ? Mood::unsure : Mood::good, "cartridge",
+                  fmt::format("{} is {}.{}", shown(file.path()), image_words(image),
+                              stale ? fmt::format(" Its {} is wrong.", wrong->name) : ""),
                   ExitCode::yes);
 }
 

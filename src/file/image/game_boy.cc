@@ -88,9 +88,9 @@ std::optional<Image> recognise_plain(ByteView rom) {
     image.mapping = mapping_of(kind);
     if (n <= 8) image.declared_size = smallest << n;
     image.details.push_back({"for", "made for",
-                             u8(rom, colour_at) == 0xC0 ? "Color only"
-                             : colour                   ? "Color and the first one"
-                                                        : "the first one"});
+                             u8(rom, colour_at) == 0xC0 ? "Game Boy Color only"
+                             : colour                   ? "Game Boy and Game Boy Color"
+                                                        : "Game Boy"});
     if (u8(rom, sgb_at) == 3) image.details.push_back({"sgb", "SGB", "has functions for it"});
     image.checks.push_back(check_of("header check", right_header, u8(rom, header_check_at), 2));
     image.checks.push_back(check_of("checksum", sum, stated, 4));
