@@ -257,15 +257,21 @@ TEST(Image, TwoPlatformsThatBothLookRightAreBothNamed) {
     Bytes both = makers::first(snes, 64 << 10);
     std::copy(game_boy.begin() + 0x100, game_boy.begin() + 0x150, both.begin() + 0x100);
     both[0x7FD7] = std::byte{6};  // 64 KiB
-    both = plan_mends(both, {{"checksum", {}}}).result;
-    // The four bytes of the SNES always add up to 1FE, so the Game Boy's sum stays right when they are.
-    std::fill_n(both.begin() + 0x7FDC, 4, std::byte{0});
-    unsigned sum = 0x1FE;
-    for (const std::byte b : both) sum += std::to_integer<unsigned>(b);
-    for (const std::size_t i : {std::size_t{0}, std::size_t{1}}) {
-        both[0x7FDC + i] = static_cast<std::byte>(~sum >> 8 * i);
-        both[0x7FDE + i] = static_cast<std::byte>(sum >> 8 * i);
-    }
+    // The four bytes of the SNES always add up to 1FE, so the Game Boy's sum does not hang on them, but the other way
+    // round.
+    const auto sum = [&] {
+        unsigned all = 0;
+        for (const std::byte b : both) all += std::to_integer<unsigned>(b);
+        return all;
+    };
+    const auto put = [&](std::size_t at, unsigned low, unsigned high) {
+        both[at] = static_cast<std::byte>(low);
+        both[at + 1] = static_cast<std::byte>(high);
+    };
+    put(0x14E, 0, 0), put(0x7FDC, 0xFF, 0xFF), put(0x7FDE, 0, 0);
+    put(0x14E, sum() >> 8, sum());
+    const unsigned right = sum();
+    put(0x7FDC, ~right, ~right >> 8), put(0x7FDE, right, right >> 8);
     const auto image = recognise_image(both);
     ASSERT_TRUE(image);
     ASSERT_EQ(image->also_like.size(), 1U);

@@ -66,11 +66,12 @@ std::optional<Image> recognise_plain(ByteView rom) {
     Evidence evidence(image);
     const unsigned right_header = header_check(rom), kind = u8(rom, kind_at), n = u8(rom, rom_size_at);
     const bool logo = crc32(rom.subspan(logo_at, logo_size)).value == genuine_logo;
-    const bool entry =
-        u8(rom, 0x100) <= 0x01 ? u8(rom, 0x101) == 0xC3 : u8(rom, 0x100) == 0xC3 || u8(rom, 0x100) == 0x18;
+    // Often after another instruction of one byte.
+    const auto jumps = [&](std::size_t at) { return u8(rom, at) == 0xC3 || u8(rom, at) == 0x18; };
+    const bool entry = jumps(0x100) || jumps(0x101);
     evidence.add(logo, 32, "the logo area is the genuine one");
     evidence.add(right_header == u8(rom, header_check_at), 8, "the header check is right");
-    evidence.add(entry, 8, "the entry point is a jump");
+    evidence.add(entry, 6, "the entry point is a jump");
     evidence.add(is_title(title), 8, "the title can be read");
     evidence.add(n <= 8 && smallest << n == rom.size(), 6, "the size field agrees");
     evidence.add(u8(rom, destination_at) <= 1, 5, "the destination is a possible one");

@@ -127,7 +127,7 @@ std::vector<Code> read_codes(Bits& bits, unsigned groups) {
     for (unsigned i = 0; i < told; ++i) lengths[i] = static_cast<std::uint8_t>(bits.number(4));
     const Code code(lengths.data(), lengths.size(), bits);
     MoveToFront values(code, {first_lengths.begin(), first_lengths.end()});
-    std::vector<std::uint8_t> all(groups * symbols);
+    std::vector<std::uint8_t> all(std::size_t{groups} * symbols);
     for (std::size_t at = 0; at < all.size(); ++at) {
         // A symbol without a word in one group has none in the next, and nothing is coded for it there.
         const bool none = at >= symbols && all[at - symbols] == 0;
@@ -135,7 +135,7 @@ std::vector<Code> read_codes(Bits& bits, unsigned groups) {
     }
     values.finish(bits);
     std::vector<Code> codes;
-    for (unsigned g = 0; g < groups; ++g) codes.emplace_back(all.data() + g * symbols, symbols, bits);
+    for (unsigned g = 0; g < groups; ++g) codes.emplace_back(all.data() + std::size_t{g} * symbols, symbols, bits);
     return codes;
 }
 
@@ -159,7 +159,7 @@ public:
         Bits bits(packed);
         const unsigned groups = bits.number(3) + 1;
         const std::uint64_t sector =
-            groups == 1 ? std::max<std::uint64_t>(size, 1) : (bits.number(5) + 1) * sector_unit;
+            groups == 1 ? std::max<std::uint64_t>(size, 1) : (std::uint64_t{bits.number(5)} + 1) * sector_unit;
         const std::vector<Code> codes = read_codes(bits, groups);
         const std::vector<std::uint8_t> selectors = read_selectors(bits, groups, (size + sector - 1) / sector);
         for (std::uint64_t done = 0; done < size; ++done) {
