@@ -26,6 +26,7 @@ namespace {
 
 constexpr std::uint64_t least_match = 3, least_run = 5;
 constexpr std::uint32_t block_nodes = 4096, worth_noting = 24;
+constexpr std::size_t shifts_kept = 4;
 
 struct Node {
     Costs::Bits cost = UINT32_MAX;
@@ -59,7 +60,7 @@ public:
           target_(job.target.first(std::min<std::uint64_t>(begin + MatchJob::stretch, job.target.size()))),
           begin_(begin),
           depth_(job.depth),
-          recent_(job.near_equal() ? recent_shifts_.size() : depth_.recent),
+          recent_(job.near_equal() ? shifts_kept : depth_.recent),
           costs_(job.options.costs),
           bps_(job.options.costs == CostModel::bps),
           ticker_(ticker),
@@ -334,9 +335,10 @@ private:
         for (std::uint32_t i = end; i != 0; i -= nodes_[i].length) way_.push_back(i);
         const std::uint64_t begin = at_;
         if (end != 0) state_ = nodes_[end].state, last_kind_ = nodes_[end].kind;
-        for (auto i = way_.rbegin(); i != way_.rend(); ++i) {
-            const Node& node = nodes_[*i];
-            at_ = begin + *i - node.length;
+        std::reverse(way_.begin(), way_.end());
+        for (const std::uint32_t i : way_) {
+            const Node& node = nodes_[i];
+            at_ = begin + i - node.length;
             if (node.kind == EditKind::copy_source && node.length >= worth_noting) note_shift(node.from - at_);
             if (node.kind != EditKind::literal) told_.tell(at_, {node.kind, node.from, node.length});
         }
@@ -402,7 +404,8 @@ private:
     ToldEdits told_;
     CopyState state_;
     EditKind last_kind_ = EditKind::copy_source;
-    std::array<std::uint64_t, 4> recent_shifts_;  ///< the first stays 0, the same place; the second begins at both ends
+    std::array<std::uint64_t, shifts_kept>
+        recent_shifts_;  ///< the first stays 0, the same place; the second begins at both ends
     std::size_t next_shift_ = 0;
     std::uint64_t scouted_ = 0;  ///< buckets of places below were fetched
     std::uint64_t covered_ = 0;  ///< below here, new places are not looked for

@@ -31,7 +31,7 @@ public:
         std::uint8_t spare = 0;
         while (!ended_) {
             const std::uint64_t left = size - (out.size() - before);
-            const std::size_t room = static_cast<std::size_t>(std::min<std::uint64_t>(left, chunk));
+            const auto room = static_cast<std::size_t>(std::min<std::uint64_t>(left, chunk));
             out.resize(out.size() + room);
             stream_.next_out = room != 0 ? reinterpret_cast<std::uint8_t*>(out.data() + out.size() - room) : &spare;
             stream_.avail_out = room != 0 ? room : 1;
