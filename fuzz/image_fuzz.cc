@@ -87,7 +87,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
             require(found.file_offset < file.size());
         });
     // Under the sanitizers, all mends of a megabyte take seconds.
-    constexpr std::size_t small = 256 << 10;
+    constexpr std::size_t small = 192 << 10;
     if (file.size() > small) {
         may_be_refused([&] { plan_mends(file, {{"checksum", {}}}); });
         return 0;

@@ -76,7 +76,7 @@ std::uint64_t trimmed_size(ByteView rom, const Image& image, std::string_view va
 }
 
 std::uint64_t padded_size(const Image& image, std::uint64_t size, std::string_view value) {
-    if (value.empty()) return std::max(image.declared_size.value_or(0), std::bit_ceil(size));
+    if (value.empty()) return image.declared_size.value_or(0) >= size ? *image.declared_size : std::bit_ceil(size);
     const std::uint64_t wanted = parsed_size(value);
     if (wanted < size)
         throw Error(ErrorCode::usage, "the file is larger already; trim makes it smaller")
