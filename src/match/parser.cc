@@ -278,11 +278,12 @@ private:
         relax_lengths(i - back, match, length);
     }
 
+    /// Literals in a row are one edit, so that the way back over them is one step.
     void relax_literal(std::uint32_t i) {
         const Node& node = nodes_[i];
         const bool goes_on = node.kind == EditKind::literal;
-        relax(i, i + 1, node.cost + costs_.literal() + (goes_on ? 0 : costs_.literal_begins()), EditKind::literal, 0,
-              node.state);
+        relax(goes_on ? i - node.length : i, i + 1,
+              node.cost + costs_.literal() + (goes_on ? 0 : costs_.literal_begins()), EditKind::literal, 0, node.state);
     }
 
     Costs::Bits cost_of(const CopyState& state, std::uint64_t at, const Match& match) const {
