@@ -160,6 +160,7 @@ TEST(Mend, OffersSayWhatWouldBeDone) {
             ASSERT_TRUE(offer.step);
             EXPECT_TRUE(offer.step->changes());
         }
+        EXPECT_EQ(offer.present, offer.name == "region" ? "Europe" : offer.name == "title" ? "KELP HARBOUR" : "");
         EXPECT_EQ(offer.needs_value, offer.name == "region" || offer.name == "title" || offer.name == "expand");
     }
     EXPECT_TRUE(mends_for(Bytes(100)).empty());

@@ -42,7 +42,9 @@ std::string ranges_text(const MendStep& step) {
 }
 
 std::string offer_text(const MendOffer& offer) {
-    if (offer.needs_value) return fmt::format("{}; takes {}", offer.what, offer.value);
+    if (offer.needs_value)
+        return offer.present.empty() ? fmt::format("{}; takes {}", offer.what, offer.value)
+                                     : fmt::format("is {}; takes {}", escaped(offer.present), offer.value);
     if (!offer.step) return fmt::format("{}; cannot be done: {}", offer.what, escaped(offer.cannot));
     std::string text;
     for (const MendedField& field : offer.step->fields)
@@ -59,6 +61,7 @@ void list_mends(const MendArguments& arguments, const InputFile& file, const Ima
     for (const MendOffer& offer : offers) {
         Json row = {{"name", offer.name}, {"what", offer.what}, {"needs_value", offer.needs_value}};
         row["value"] = offer.value;
+        row["present"] = offer.present;
         row["step"] = offer.step ? json_of(*offer.step) : Json(nullptr);
         if (!offer.cannot.empty()) row["cannot"] = as_utf8(offer.cannot);
         list.push_back(std::move(row));

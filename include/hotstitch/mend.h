@@ -54,6 +54,7 @@ struct MendOffer {
     std::string_view name;
     bool needs_value = false;
     std::string_view value;        ///< what it takes, for people; empty: nothing
+    std::string present;           ///< what stands there now, where it needs a value; empty: nothing that can be said
     std::string what;              ///< for people, one line
     std::optional<MendStep> step;  ///< what it would do; nothing, where it needs a value or cannot be done
     std::string cannot;            ///< why not

@@ -233,6 +233,8 @@ std::vector<MendOffer> mends_for(ByteView file, const MendOptions& options) {
         const PlatformMend* const mend = platform_mend(platform, name);
         offer.value = mend != nullptr ? mend->value : image::value_of_resize(name);
         offer.needs_value = !offer.value.empty();
+        if (name == "region") offer.present = work.image.region;
+        if (name == "title") offer.present = work.image.title;
         offer.what = mend != nullptr          ? mend->what
                      : image::is_resize(name) ? image::words_of_resize(name)
                      : name == byte_order     ? "the byte order, to big-endian"
