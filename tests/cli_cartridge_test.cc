@@ -190,6 +190,14 @@ TEST_F(CliCartridge, ApplyMendsWhatThePatchLeftStale) {
     EXPECT_EQ(answer({"renew", "m.sfc.receipt.json", "r.bps"}), "0 made");
     EXPECT_TRUE(contents(folder / "m.sfc") == demo::fog_signals(rom));
     EXPECT_EQ(answer({"undo", "m.sfc"}), "0 removed");
+    // A patch after which the checks cannot be known is applied all the same.
+    const Bytes sms = demo::master_system_kelp();
+    folder.put("k.sms", sms);
+    folder.put("s.bps", hotstitch::create(sms, poked(sms, 0x7FFF, 0x4D)));
+    const ToolResult unknown = run({"apply", "k.sms", "s.bps", "--mend", "-o", "o.sms"});
+    EXPECT_EQ(unknown.code, 0);
+    EXPECT_NE(unknown.out.find("could not be mended: the checksum cannot be computed"), std::string::npos)
+        << unknown.out;
     const ToolResult was_wrong = run({"apply", "stale.sfc", "q.bps", "--mend", "-o", "n.sfc"});
     EXPECT_NE(was_wrong.out.find("not all right before the patch, so left"), std::string::npos) << was_wrong.out;
 }

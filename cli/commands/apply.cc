@@ -244,11 +244,17 @@ private:
     void mend(ByteSink& sink) {
         const auto say = [&](const char* text) { report_.fact("internal_checks", "internal checks", text, text); };
         const auto before = image_as_read();
-        if (!before || !all_checks_right(*before)) return say("not all right before the patch, so left as they are");
+        if (!before) return say("none that are known in the source");
+        if (!all_checks_right(*before)) return say("not all right before the patch, so left as they are");
         const auto after = recognise_image(*sink.written());
         if (!after) return say("none that are known in the result");
         if (all_checks_right(*after)) return say("right, before and after the patch");
-        const MendPlan plan = plan_mends(*sink.written(), {{"checksum", {}}}, {{}, context_.limits});
+        MendPlan plan;
+        try {
+            plan = plan_mends(*sink.written(), {{"checksum", {}}}, {{}, context_.limits});
+        } catch (const Error& error) {  // no reason to keep what the patch made from the player
+            return report_.warn(fmt::format("the internal checks could not be mended: {}", escaped(error.what())));
+        }
         mended_ = plan.changes();
         sink.clear();
         sink.reserve(plan.result.size());
