@@ -19,7 +19,7 @@ Depth depth_of(Effort effort, CostModel costs) {
         case Effort::quick:
             depth = {.window = 8, .step = 64, .target_step = 16, .places = 1, .plenty = 20, .covered = 8};
             depth.unindexed = 16, depth.same_of_16 = 8, depth.every_length = 0;
-            depth.work = 4, depth.patience = 16, depth.overlap = 6, depth.recent = 1;
+            depth.work = 4, depth.patience = 16, depth.overlap = 5, depth.recent = 1;
             return depth;
         case Effort::normal:
             depth = {.window = 8, .step = 4, .target_step = 2, .places = 4, .plenty = 48, .covered = 20};
