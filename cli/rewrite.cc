@@ -69,9 +69,10 @@ std::string write_rewritten(const InputFile& source, std::span<const ByteView> p
     Receipt receipt;
     receipt.time = time_now();
     receipt.tool = version();
-    receipt.source = receipt_file(source, folder, arguments.digests, context.progress);
+    if (!arguments.no_receipt) receipt.source = receipt_file(source, folder, arguments.digests, context.progress);
     receipt.target = {as_utf8(out.path().filename().string()),
-                      receipt_digests(made, arguments.digests, context.progress)};
+                      arguments.no_receipt ? digest(made, {}, context.progress)
+                                           : receipt_digests(made, arguments.digests, context.progress)};
     for (const std::string& done : what) receipt.mends.push_back(as_utf8(done));
     receipt.in_place = arguments.in_place;
     const auto backup = out.commit(context.progress);

@@ -115,6 +115,8 @@ TEST_F(CliCartridge, HeadersComeOffAndGoOn) {
     EXPECT_EQ(answer({"header", "show", "weak.bin"}), "0 perhaps");
     EXPECT_EQ(answer({"header", "strip", "h.smc", "--keep", "header.bin", "-o", "s.sfc"}), "0 stripped");
     EXPECT_TRUE(contents(folder / "s.sfc") == rom);
+    EXPECT_EQ(answer({"header", "strip", "h.smc", "--keep", "other.bin", "-o", "s.sfc"}), "2 usage") << "it exists";
+    EXPECT_FALSE(std::filesystem::exists(folder / "other.bin"));
     EXPECT_EQ(answer({"header", "attach", "s.sfc", "--from", "header.bin", "-o", "again.smc"}), "0 attached");
     EXPECT_TRUE(contents(folder / "again.smc") == filled);
     EXPECT_EQ(answer({"header", "attach", "plain.sfc", "-o", "empty.smc"}), "0 attached");

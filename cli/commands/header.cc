@@ -2,6 +2,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <filesystem>
 
 #include "commands/common.h"
 #include "hotstitch/error.h"
@@ -76,6 +77,7 @@ void strip(const HeaderArguments& arguments, const InputFile& file, const Contex
     }
     check_rewrite(arguments.rewrite, arguments.file, file);
     const ByteView front = file.bytes().first(static_cast<std::size_t>(size));
+    const bool keeps_anew = !arguments.keep.empty() && !std::filesystem::exists(arguments.keep);
     if (!arguments.keep.empty()) {
         refuse_inputs(arguments.keep, {&file}, "name another file for the header");
         OutputFile kept(arguments.keep, {replace_mode(arguments.rewrite.output), {}});
@@ -89,8 +91,15 @@ void strip(const HeaderArguments& arguments, const InputFile& file, const Contex
         image && image->reading && image->reading->kind == ReadingKind::de_interleaved)
         report.warn("what is left is still interleaved; the mend de-interleave of the whole file takes both off");
     const ByteView parts[] = {file.bytes().subspan(static_cast<std::size_t>(size))};
-    const std::string place = write_rewritten(file, parts, {fmt::format("front header of {} bytes taken off", size)},
-                                              arguments.rewrite, context, report);
+    std::string place;
+    try {
+        place = write_rewritten(file, parts, {fmt::format("front header of {} bytes taken off", size)},
+                                arguments.rewrite, context, report);
+    } catch (const Error&) {  // what was taken off is of no use without the rest
+        std::error_code ignored;
+        if (keeps_anew) std::filesystem::remove(arguments.keep, ignored);
+        throw;
+    }
     report.conclude(Mood::good, "stripped", fmt::format("Made {}: without its front header of {} bytes.", place, size),
                     ExitCode::yes);
 }

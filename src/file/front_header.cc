@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/front_header_test.cc.
+// Tested by tests/cartridge_test.cc.
 #include "hotstitch/front_header.h"
 
 #include <fmt/format.h>
@@ -9,6 +9,7 @@
 #include <charconv>
 
 #include "file/image/nes_header.h"
+#include "file/image/platform.h"
 #include "hotstitch/error.h"
 #include "hotstitch/image.h"
 
@@ -122,8 +123,9 @@ Bytes nes_front_header(std::string_view description) {
 }
 
 bool has_copier_headers(std::string_view platform) noexcept {
-    constexpr std::array<std::string_view, 5> all{"snes", "game-boy", "master-system", "pc-engine", "mega-drive"};
-    return std::find(all.begin(), all.end(), platform) != all.end();
+    const auto all = image::platforms();
+    return std::any_of(all.begin(), all.end(),
+                       [&](const image::Platform* p) { return p->name == platform && p->copier_header; });
 }
 
 Bytes copier_front_header(std::string_view platform) {

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/known_files_test.cc.
+// Tested by tests/cartridge_test.cc.
 #include "hotstitch/known_files.h"
 
 #include <fmt/format.h>

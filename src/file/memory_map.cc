@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/memory_map_test.cc.
+// Tested by tests/cartridge_test.cc.
 #include "hotstitch/memory_map.h"
 
 #include <fmt/format.h>
@@ -76,7 +76,8 @@ Place place_at(const Image& image, ByteView file, std::string_view text) {
         const auto offset = hex_number(without_mark(text.substr(1)));
         if (!offset) no_address(text, has_addresses(image) ? platform_of(image).map->example() : "+0x1234");
         if (*offset < image.front_header)
-            throw Error(ErrorCode::usage, fmt::format("{} lies in the front header", text));
+            throw Error(ErrorCode::usage, fmt::format("{} lies in the front header", text))
+                .wanted(fmt::format("+{:#x} or more", image.front_header));
         place.rom_offset = *offset - image.front_header;
     } else {
         // The map of a platform whose front header belongs to the file wants all of it.

@@ -204,7 +204,8 @@ bool MendPlan::changes() const noexcept {
 MendPlan plan_mends(ByteView file, const std::vector<MendRequest>& requests, const MendOptions& options) {
     std::optional<Image> image = recognise_image(file);
     if (!image)
-        throw Error(ErrorCode::unsupported, "the file is no image of a known platform, so there is nothing to mend by");
+        throw Error(ErrorCode::unsupported, "the file is no image of a known platform, so there is nothing to mend by")
+            .hint("describe the file: it may be packed, damaged, or something else");
     Work work = work_on(file, std::move(*image));
     const Platform& platform = platform_of(work.image);
     check_requests(platform, requests, options);

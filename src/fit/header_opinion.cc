@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/header_opinion_test.cc.
+// Tested by tests/cartridge_test.cc.
 #include "hotstitch/header_opinion.h"
 
 #include <fmt/format.h>

@@ -162,7 +162,12 @@ const Map map;
 }  // namespace
 
 extern const Platform game_boy;
-const Platform game_boy{"game-boy", "Game Boy", recognise, mends,
-                        &map,       {},         false,     [](const Image&) -> std::uint64_t { return 8 << 20; }};
+const Platform game_boy{.name = "game-boy",
+                        .title = "Game Boy",
+                        .recognise = recognise,
+                        .mends = mends,
+                        .map = &map,
+                        .largest = [](const Image&) -> std::uint64_t { return 8 << 20; },
+                        .copier_header = true};
 
 }  // namespace hotstitch::image

@@ -124,6 +124,10 @@ constexpr std::array<PlatformMend, 2> mends{
 }  // namespace
 
 extern const Platform master_system;
-const Platform master_system{"master-system", "Master System / Game Gear", recognise, mends};
+const Platform master_system{.name = "master-system",
+                             .title = "Master System / Game Gear",
+                             .recognise = recognise,
+                             .mends = mends,
+                             .copier_header = true};
 
 }  // namespace hotstitch::image

@@ -164,7 +164,12 @@ constexpr std::array<PlatformMend, 4> mends{{
 }  // namespace
 
 extern const Platform mega_drive;
-const Platform mega_drive{"mega-drive", "Mega Drive", recognise, mends,
-                          nullptr,      {},           true,      [](const Image&) -> std::uint64_t { return 8 << 20; }};
+const Platform mega_drive{.name = "mega-drive",
+                          .title = "Mega Drive",
+                          .recognise = recognise,
+                          .mends = mends,
+                          .interleaves = true,
+                          .largest = [](const Image&) -> std::uint64_t { return 8 << 20; },
+                          .copier_header = true};
 
 }  // namespace hotstitch::image

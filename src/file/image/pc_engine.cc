@@ -37,6 +37,6 @@ std::optional<Image> recognise(ByteView file) {
 }  // namespace
 
 extern const Platform pc_engine;
-const Platform pc_engine{"pc-engine", "PC Engine", recognise};
+const Platform pc_engine{.name = "pc-engine", .title = "PC Engine", .recognise = recognise, .copier_header = true};
 
 }  // namespace hotstitch::image

@@ -64,6 +64,7 @@ struct Platform {
     /// The largest ROM that the console or the mapping can see, in bytes; nothing: not known.
     std::uint64_t (*largest)(const Image& image) = nullptr;
     std::string_view fixed_size{};  ///< why the size cannot be mended; empty: it can
+    bool copier_header = false;     ///< copiers left headers of 512 bytes
 };
 
 /// Below this, what fits may fit by chance.

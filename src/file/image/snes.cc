@@ -272,10 +272,12 @@ const Map map;
 
 extern const Platform snes;
 const Platform snes{
-    "snes",    "SNES",
-    recognise, mends,
-    &map,      {},
-    false,     [](const Image& image) -> std::uint64_t {
-                        return image.mapping.starts_with("Ex") ? 8 << 20 : 4 << 20; }};
+    .name = "snes",
+    .title = "SNES",
+    .recognise = recognise,
+    .mends = mends,
+    .map = &map,
+    .largest = [](const Image& image) -> std::uint64_t { return image.mapping.starts_with("Ex") ? 8 << 20 : 4 << 20; },
+    .copier_header = true};
 
 }  // namespace hotstitch::image
