@@ -8,10 +8,14 @@
 #include <system_error>
 #include <thread>
 
-#include "match/match_job.h"
+#include "match/stretch_parser.h"
 
 namespace hotstitch {
 namespace {
+
+std::unique_ptr<StretchParser> make_stretch_parser(MatchJob& job, Ticker& ticker) {
+    return job.options.effort == Effort::quick ? make_greedy_parser(job, ticker) : make_cheapest_parser(job, ticker);
+}
 
 /// Joins what was cut at the end of a stretch.
 class JoiningSink {
@@ -132,7 +136,7 @@ private:
 
     void work() {
         CrewTicker ticker(*this);
-        std::optional<StretchParser> parser;  // made under the guard below: it takes memory
+        std::unique_ptr<StretchParser> parser;  // made under the guard below: it takes memory
         for (std::unique_lock lock(mutex_);;) {
             changed_.wait(lock, [&] { return stop_ || taken_ < told_ + lead_; });
             const std::uint64_t number = taken_;
@@ -141,7 +145,7 @@ private:
             lock.unlock();
             Result result{.edits = {}, .failure = {}, .done = true};
             try {
-                if (!parser) parser.emplace(job_, ticker);
+                if (!parser) parser = make_stretch_parser(job_, ticker);
                 result.edits = parser->parse(number);
             } catch (...) {
                 result.failure = std::current_exception();
@@ -174,11 +178,12 @@ MatchFacts match_anywhere(ByteView source, ByteView target, const MatchOptions& 
         return std::all_of(edits.begin(), edits.end(),
                            [&](const Edit& edit) { return joined.put(edit) == Flow::go_on; });
     };
-    const auto threads = static_cast<unsigned>(std::min<std::uint64_t>(job.options.threads, stretches));
+    const auto threads =
+        static_cast<unsigned>(std::min<std::uint64_t>(job.options.threads, stretches / job.depth.stretches));
     std::uint64_t told = 0;
     if (threads <= 1) {
-        StretchParser parser(job, own);
-        while (told < stretches && tell(parser.parse(told))) ++told;
+        const auto parser = make_stretch_parser(job, own);
+        while (told < stretches && tell(parser->parse(told))) ++told;
     } else {
         Crew crew(job, threads);
         std::uint64_t ticked = 0, ticked_index = 0;

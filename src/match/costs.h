@@ -5,10 +5,18 @@
 #include <algorithm>
 #include <bit>
 #include <cstdint>
+#include <utility>
+
+#include "hotstitch/edit.h"
 
 namespace hotstitch {
 
 enum class CostModel { bps, vcdiff, vcdiff_lzma };
+
+struct Match {
+    EditKind kind = EditKind::copy_source;  ///< or copy_target or run
+    std::uint64_t from = 0, length = 0;
+};
 
 /// What a copy's cost depends on: where the ones before it ended, and how far they reached.
 struct CopyState {
@@ -37,7 +45,7 @@ public:
         return 20;
     }
 
-    /// A copy costs what its length and what its place costs.
+    /// A copy costs what its length and its place cost.
     constexpr Bits copy_length(std::uint64_t length) const {
         switch (model_) {
             case CostModel::bps: return vlv_bits(length << 2);
@@ -46,6 +54,36 @@ public:
         }
         return 6 + size_bits(length) * 3 / 4;
     }
+    constexpr Bits place(const CopyState& state, std::uint64_t at, const Match& match) const {
+        return match.kind == EditKind::copy_source ? from_source(state, at, match.from)
+                                                   : from_target(state, at, match.from);
+    }
+
+    /// Bits that a match saves beside literals; less than 0: none.
+    constexpr std::int64_t gain(const CopyState& state, std::uint64_t at, const Match& match) const {
+        const Bits cost =
+            match.kind == EditKind::run ? run(match.length) : copy_length(match.length) + place(state, at, match);
+        return static_cast<std::int64_t>(literal() * match.length) - cost;
+    }
+
+    /// The state behind a match that makes `at`.
+    constexpr CopyState after(CopyState state, std::uint64_t at, const Match& match) const {
+        const bool bps = model_ == CostModel::bps;
+        const std::uint64_t moves = bps ? match.length : 0;
+        if (match.kind == EditKind::copy_target) {
+            state.target_near = match.from + moves;
+        } else if (match.kind == EditKind::copy_source) {
+            if (const std::uint64_t shift = match.from - at; shift != state.shift)
+                state.older_shift = std::exchange(state.shift, shift);
+            // In BPS a copy from the same place moves no cursor.
+            if (!bps || match.from != at) state.source_near = match.from + moves;
+        } else if (bps) {
+            state.target_near = at + match.length - 1;
+        }
+        return state;
+    }
+
+private:
     constexpr Bits from_source(const CopyState& state, std::uint64_t at, std::uint64_t from) const {
         switch (model_) {
             case CostModel::bps: return from == at ? 0 : vlv_bits(distance(state.source_near, from) << 1);
@@ -64,7 +102,6 @@ public:
         return 12 + vlv_bits(at - from) * 7 / 8;
     }
 
-private:
     /// Addresses are written as the distance from here, which is the same number again as long as the shift stays: the
     /// compressor then has next to nothing to say. docs/formats/vcdiff.md section 8. The figures are those with which
     /// pairs of programs, libraries and data files came out smallest.

@@ -3,20 +3,33 @@
 // and code that was linked anew.
 #pragma once
 
+#include <bit>
 #include <cstring>
 
 #include "hotstitch/bytes.h"
 
 namespace hotstitch {
 
-/// How many of the next eight bytes are the same.
-inline int same_of_8(const std::byte* a, const std::byte* b) noexcept {
-    constexpr std::uint64_t lows = 0x7F7F7F7F7F7F7F7F;
-    std::uint64_t x, y;
-    std::memcpy(&x, a, 8);
-    std::memcpy(&y, b, 8);
-    const std::uint64_t other = x ^ y, zero = ~(((other & lows) + lows) | other | lows);
-    return static_cast<int>((zero >> 7) * 0x0101010101010101 >> 56);
+/// Which of 16 bytes are the same.
+struct Sameness {
+    unsigned which = 0;  ///< a bit for each, the lowest for the first
+    int count = 0;
+};
+inline Sameness same_of_16(const std::byte* a, const std::byte* b) noexcept {
+    // The lowest bit of each byte that is the same, eight at a time.
+    const auto same = [&](std::size_t at) {
+        constexpr std::uint64_t lows = 0x7F7F7F7F7F7F7F7F;
+        std::uint64_t x, y;
+        std::memcpy(&x, a + at, 8);
+        std::memcpy(&y, b + at, 8);
+        std::uint64_t other = x ^ y;
+        if constexpr (std::endian::native == std::endian::big) other = __builtin_bswap64(other);
+        return ~(((other & lows) + lows) | other | lows) >> 7;
+    };
+    constexpr std::uint64_t gather = 0x0102040810204080, sum = 0x0101010101010101;
+    const std::uint64_t first = same(0), second = same(8);
+    return {static_cast<unsigned>(first * gather >> 56 | (second * gather >> 56) << 8),
+            static_cast<int>((first + second) * sum >> 56)};
 }
 
 /// Whether `least` of the next 16 bytes are the same; no, where there are fewer bytes. `shift`: source - target offset.
@@ -25,7 +38,7 @@ inline bool runs_in_step(ByteView source, ByteView target, std::uint64_t at, std
     if (from >= source.size() || source.size() - from < 16 || target.size() - at < 16) return false;
     const std::byte* const s = source.data() + from;
     const std::byte* const t = target.data() + at;
-    return same_of_8(s, t) + same_of_8(s + 8, t + 8) >= least;
+    return same_of_16(s, t).count >= least;
 }
 
 /// Whether a byte or few further on this distance leads as far as a match of `length` that begins at `at`.

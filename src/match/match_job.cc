@@ -17,9 +17,8 @@ Depth depth_of(Effort effort, CostModel costs) {
     Depth depth;
     switch (effort) {
         case Effort::quick:
-            depth = {.window = 8, .step = 64, .target_step = 16, .places = 1, .plenty = 20, .covered = 8};
-            depth.unindexed = 16, depth.same_of_16 = 8, depth.every_length = 0;
-            depth.work = 4, depth.patience = 16, depth.overlap = 5, depth.recent = 1;
+            depth = {.window = 8, .step = 32, .target_step = 16, .far_step = 64, .places = 2, .plenty = 20};
+            depth.same_of_16 = 9, depth.patience = 32;
             return depth;
         case Effort::normal:
             depth = {.window = 8, .step = 4, .target_step = 2, .places = 4, .plenty = 48, .covered = 20};
@@ -35,7 +34,8 @@ Depth depth_of(Effort effort, CostModel costs) {
         case Effort::best: break;
     }
     depth = {.window = 6, .step = 1, .target_step = 1, .places = 16, .plenty = 256, .covered = 64, .overlap = 6};
-    depth.unindexed = 1, depth.same_of_16 = Depth::never, depth.every_length = 64, depth.work = 100;
+    depth.unindexed = 1, depth.same_of_16 = Depth::never, depth.every_length = 64, depth.work = 100,
+    depth.stretches = 1;
     if (compressed)
         depth.window = depth.overlap = 8, depth.step = 2, depth.covered = 256, depth.same_of_16 = 10,
         depth.every_length = 200;
@@ -94,8 +94,7 @@ const PlaceIndex& MatchJob::source_index(Ticker& ticker) {
 
 const PlaceIndex& MatchJob::target_index(Ticker& ticker) {
     std::call_once(target_once_, [&] {
-        constexpr std::uint64_t step = 16;
-        target_index_.emplace(target, 0, PlaceIndex::Shape{8, step, 2, options.memory / 8});
+        target_index_.emplace(target, 0, PlaceIndex::Shape{8, depth.far_step, 2, options.memory / 8});
         fill(*target_index_, target.size(), [&](std::uint64_t) { ticker.went_on(); });
     });
     return *target_index_;

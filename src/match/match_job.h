@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// What the parsers of all stretches of one target share: the files, the depth, and the index of the source.
+// What the parsers of all stretches of one target share: the files, the depth, and the indexes of both.
 #pragma once
 
 #include <functional>
@@ -27,7 +27,8 @@ struct Depth {
 
     std::size_t window = 8;          ///< bytes that a new place has to share
     std::uint64_t step = 1;          ///< every so manieth place of the source is in the index
-    std::uint64_t target_step = 1;   ///< and of the target
+    std::uint64_t target_step = 1;   ///< and of the target's stretch so far
+    std::uint64_t far_step = 32;     ///< and of all the target
     unsigned places = 4;             ///< places looked at of the same bytes; a power of two
     std::uint64_t plenty = 48;       ///< a match as long as this is taken at once
     std::uint64_t covered = 20;      ///< inside one as long as this, no new places are looked for
@@ -37,6 +38,7 @@ struct Depth {
     int same_of_16 = never;          ///< no new places where so many of 16 bytes are the same at the last distance
     std::uint64_t work = 16;         ///< lengths of matches tried for each byte, in the mean of a stretch
     std::uint64_t patience = 1024;   ///< after so many places without a match, fewer are looked up
+    std::uint64_t stretches = 2;     ///< that are worth a thread
     std::uint64_t every_length = 0;  ///< up to this length, a match may also be cut short anywhere
 };
 
@@ -67,22 +69,6 @@ private:
     bool near_equal_ = false;
     std::once_flag once_, target_once_;
     std::optional<PlaceIndex> index_, target_index_;
-};
-
-/// Makes the cheapest edits of one stretch after the other. Not for several threads.
-class StretchParser {
-public:
-    StretchParser(MatchJob& job, Ticker& ticker);
-    ~StretchParser();
-    /// The edits of stretch `number`, from 0; their bytes are views of the target.
-    std::vector<Edit> parse(std::uint64_t number);
-
-private:
-    class Parser;
-    struct Buffers;
-    MatchJob& job_;
-    Ticker& ticker_;
-    std::unique_ptr<Buffers> buffers_;
 };
 
 }  // namespace hotstitch

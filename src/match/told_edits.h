@@ -6,19 +6,17 @@
 #include <utility>
 #include <vector>
 
-#include "hotstitch/edit.h"
+#include "match/costs.h"
 
 namespace hotstitch {
-
-struct Match {
-    EditKind kind = EditKind::copy_source;  ///< or copy_target or run
-    std::uint64_t from = 0, length = 0;
-};
 
 class ToldEdits {
 public:
     /// Edits that make `target` from `begin` on; their bytes are views of it.
     ToldEdits(ByteView target, std::uint64_t begin) : target_(target), told_(begin) {}
+
+    /// What follows is literal.
+    std::uint64_t end() const noexcept { return told_; }
 
     void tell(std::uint64_t at, const Match& match) {
         tell_literal(at);
@@ -53,7 +51,7 @@ private:
     }
 
     ByteView target_;
-    std::uint64_t told_;  ///< up to here; what follows is literal
+    std::uint64_t told_;
     std::vector<Edit> edits_;
 };
 
