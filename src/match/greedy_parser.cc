@@ -105,7 +105,7 @@ private:
         if (best_.length < long_enough && finder_.wants(at_))
             finder_.look_up(
                 at_, [&](const Match& match) { offer_place(match); }, [&] { return best_.length >= long_enough; });
-        if (best_.length == 0) return pass_over(misses_step());
+        if (best_.length == 0) return pass_over_new();
         if (best_.kind == EditKind::copy_source && best_.from - at_ != shift) go_back_in_step(best_.from - at_);
         take(best_);
     }
@@ -134,11 +134,10 @@ private:
     }
 
     /// Where nothing has matched for long, only places that are looked up are looked at.
-    std::uint64_t misses_step() const {
+    void pass_over_new() {
         const std::uint64_t step = finder_.step(), ahead = at_ + 4 * step;
-        if (step == 1) return 1;
-        finder_.prefetch(ahead - ahead % step);
-        return std::clamp<std::uint64_t>(step - at_ % step, 1, std::max(next_known_, 1U));
+        if (step != 1) finder_.prefetch(ahead - ahead % step);
+        pass_over(std::clamp<std::uint64_t>(step - at_ % step, 1, std::max(next_known_, 1U)));
     }
 
     void pass_over(std::uint64_t bytes) {
@@ -151,7 +150,8 @@ private:
     void go_back_in_step(std::uint64_t shift) {
         std::uint64_t at = at_;
         while (at >= told_.end() + look && same_at(at - look, shift).count >= depth_.same_of_16) at -= least_match * 3;
-        if (at == at_ || !may_go_back(at_ - at)) return;
+        if (at_ - at > may_go_back()) return;
+        went_back_ += at_ - at;
         unsigned known = look;
         for (; at < at_ && (known = first_four(same_at(at, shift))) == look;) at += looked_through;
         if (known == look || at + known >= at_) return;
@@ -159,35 +159,39 @@ private:
         best_ = {EditKind::copy_source, at_ + shift, stretch_.same_from(at_, shift)};
     }
 
-    /// Bytes may be gone over again, but only so many: or it would be for each match the same ones.
-    bool may_go_back(std::uint64_t bytes) {
+    /// Bytes may be gone over again, but only so many: or it would be the same ones for each match.
+    std::uint64_t may_go_back() const {
         constexpr std::uint64_t in_advance = 64 << 10;
-        if (went_back_ + bytes > at_ - stretch_.begin + in_advance) return false;
-        went_back_ += bytes;
-        return true;
+        return at_ - stretch_.begin + in_advance - went_back_;
     }
 
     void take(Match match) {
-        if (match.kind != EditKind::run) {
-            const std::uint64_t literals = at_ - told_.end();
-            std::uint64_t back = stretch_.same_before(match, at_, literals);
-            if (back == literals && match.length >= depth_.plenty) {
-                constexpr std::uint64_t most = 64 << 10;
-                const std::uint64_t farther = stretch_.same_before(match, at_, std::min(most, at_ - stretch_.begin));
-                if (may_go_back(farther)) back = at_ - told_.give_back(at_ - farther);
-            }
-            at_ -= back, match.from -= back, match.length += back;
-            if (match.kind == EditKind::copy_source && match.length >= worth_noting)
-                recent_shifts_.note(match.from - at_);
-        }
+        if (match.kind != EditKind::run) begin_earlier(match);
         finder_.matched(true);
         state_ = costs_.after(state_, at_, match);
         told_.tell(at_, match);
-        // What is copied at length from the source is found there again.
-        const std::uint64_t end = at_ + match.length, step = finder_.stretch_step();
-        if (match.length >= long_enough)
-            added_ = std::max(added_, end + step - 1 - (end + step - 1 - stretch_.begin) % step);
+        if (match.kind == EditKind::copy_source && match.length >= worth_noting) recent_shifts_.note(match.from - at_);
+        if (match.length >= long_enough) {
+            // The index knows it already, from where it was copied.
+            const std::uint64_t step = finder_.stretch_step(), end = at_ + match.length - stretch_.begin;
+            added_ = std::max(added_, stretch_.begin + (end + step - 1) / step * step);
+        }
         pass_over(match.length);
+    }
+
+    /// Grows a match over the literals before it, and a long one over whole edits before those.
+    void begin_earlier(Match& match) {
+        const std::uint64_t literals = at_ - told_.end();
+        std::uint64_t back = stretch_.same_before(match, at_, literals);
+        if (back == literals && match.length >= depth_.plenty) {
+            const std::uint64_t most = std::min(may_go_back(), at_ - stretch_.begin - literals);
+            const std::uint64_t farther = stretch_.same_before(match, at_, literals + most);
+            went_back_ += farther - literals;
+            back = at_ - told_.give_back(at_ - farther);
+        }
+        at_ -= back;
+        match.from -= back;
+        match.length += back;
     }
 
     const Stretch stretch_;

@@ -38,6 +38,7 @@ struct Depth {
     int same_of_16 = never;          ///< no new places where so many of 16 bytes are the same at the last distance
     std::uint64_t work = 16;         ///< lengths of matches tried for each byte, in the mean of a stretch
     std::uint64_t patience = 1024;   ///< after so many places without a match, fewer are looked up
+    std::uint64_t longest_step = 7;  ///< but every so manieth; odd
     std::uint64_t stretches = 2;     ///< that are worth a thread
     std::uint64_t every_length = 0;  ///< up to this length, a match may also be cut short anywhere
 };

@@ -37,8 +37,7 @@ public:
     }
     /// Odd, so that with an index of every 2^n-th place no distance between old and new is passed over for ever.
     std::uint64_t step() const noexcept {
-        constexpr std::uint64_t longest = 7;
-        return std::min(1 + misses_ / job_.depth.patience * 2, longest);
+        return std::min(1 + misses_ / job_.depth.patience * 2, job_.depth.longest_step);
     }
 
     /// Fetches from memory what a question about `at` will need. False while there is no index.
