@@ -18,7 +18,7 @@ Depth depth_of(Effort effort, CostModel costs) {
     switch (effort) {
         case Effort::quick:
             depth = {.window = 8, .step = 32, .target_step = 16, .far_step = 64, .places = 2, .plenty = 20};
-            depth.same_of_16 = 9, depth.patience = 32, depth.longest_step = 15;
+            depth.same_of_16 = 9, depth.patience = 256, depth.longest_step = 15;
             return depth;
         case Effort::normal:
             depth = {.window = 8, .step = 4, .target_step = 2, .places = 4, .plenty = 48, .covered = 20};
