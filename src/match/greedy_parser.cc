@@ -45,6 +45,7 @@ public:
     std::vector<Edit> edits() {
         while (at_ < target_.size()) {
             tick();
+            scout();
             if (!go_on_in_step()) look_around();
         }
         ticker_.parsed(target_.size() - ticked_);
@@ -133,10 +134,24 @@ private:
         if (gain > best_gain_) best_ = match, best_gain_ = gain;
     }
 
+    /// Fetches from memory what look-ups soon will need: where source and target do not run in step.
+    void scout() {
+        constexpr std::uint64_t ahead = 32;
+        scouted_ = std::max(scouted_, at_);
+        while (scouted_ < at_ + ahead && scouted_ < target_.size()) {
+            if (same_at(scouted_, state_.shift).count >= depth_.same_of_16) {
+                scouted_ += look;
+                continue;
+            }
+            const std::uint64_t end = scouted_ + look, step = finder_.step();
+            for (scouted_ += (step - scouted_ % step) % step; scouted_ < end; scouted_ += step)
+                if (!finder_.prefetch(scouted_)) return;
+        }
+    }
+
     /// Where nothing has matched for long, only places that are looked up are looked at.
     void pass_over_new() {
-        const std::uint64_t step = finder_.step(), ahead = at_ + 4 * step;
-        if (step != 1) finder_.prefetch(ahead - ahead % step);
+        const std::uint64_t step = finder_.step();
         pass_over(std::clamp<std::uint64_t>(step - at_ % step, 1, std::max(next_known_, 1U)));
     }
 
@@ -207,6 +222,7 @@ private:
     unsigned next_known_ = look;  ///< so many bytes ahead, four are the same at the last distance
     Match best_;
     std::int64_t best_gain_ = 0;
+    std::uint64_t scouted_ = 0;    ///< buckets of places before were fetched
     std::uint64_t doubtful_ = 0;   ///< from here on, going on in step is
     std::uint64_t went_back_ = 0;  ///< over so many bytes
 };
