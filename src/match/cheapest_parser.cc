@@ -179,7 +179,7 @@ private:
         if (from >= source_.size() || source_[from] != target_[at_ + i]) return;
         const std::uint64_t same = stretch_.same_from(at_ + i, shift);
         if (same < least_match) return;
-        finder_.matched(false);
+        if (same >= depth_.covered) finder_.matched();
         offer(i, {EditKind::copy_source, from, same}, 0);
     }
 
@@ -268,7 +268,7 @@ private:
         told_.tell(at_, match);
         at_ += match.length;
         covered_ = 0;
-        finder_.matched(true);
+        finder_.matched();
     }
 
     /// A long match may begin long before the place that made it known: in a run, or in bytes that stand everywhere.

@@ -182,7 +182,7 @@ private:
 
     void take(Match match) {
         if (match.kind != EditKind::run) begin_earlier(match);
-        finder_.matched(true);
+        if (match.length >= depth_.plenty) finder_.matched();
         state_ = costs_.after(state_, at_, match);
         told_.tell(at_, match);
         if (match.kind == EditKind::copy_source && match.length >= worth_noting) recent_shifts_.note(match.from - at_);

@@ -78,11 +78,8 @@ public:
         return found;
     }
 
-    /// A match ends the row of misses; a short one only until there is an index.
-    void matched(bool at_length) noexcept {
-        if (at_length || in_source_ == nullptr) misses_ = 0;
-    }
-    std::uint64_t misses() const noexcept { return misses_; }
+    /// A match of some length ends the row of misses.
+    void matched() noexcept { misses_ = 0; }
 
 private:
     static constexpr std::uint64_t far_patience = 32;
