@@ -166,7 +166,7 @@ void declare(CLI::App& app, CreateArguments& create, Common& common) {
     add_format(command, create.format);
     const std::map<std::string, Effort> efforts{
         {"quick", Effort::quick}, {"normal", Effort::normal}, {"best", Effort::best}};
-    command.add_option("--effort", create.effort, "quick, normal or best: time against the patch's size")
+    command.add_option("--effort", create.effort, "quick (for trying out), normal or best (for publishing)")
         ->type_name("DEPTH")
         ->transform(CLI::CheckedTransformer(efforts).description(""));
     command

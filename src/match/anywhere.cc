@@ -13,8 +13,8 @@
 namespace hotstitch {
 namespace {
 
-std::unique_ptr<StretchParser> make_stretch_parser(MatchJob& job, Ticker& ticker) {
-    return job.options.effort == Effort::quick ? make_greedy_parser(job, ticker) : make_cheapest_parser(job, ticker);
+StretchParser parser_for(MatchJob& job, Ticker& ticker) {
+    return job.options.effort == Effort::quick ? greedy_parser(job, ticker) : cheapest_parser(job, ticker);
 }
 
 /// Joins what was cut at the end of a stretch.
@@ -136,7 +136,7 @@ private:
 
     void work() {
         CrewTicker ticker(*this);
-        std::unique_ptr<StretchParser> parser;  // made under the guard below: it takes memory
+        StretchParser parser;  // made under the guard below: it takes memory
         for (std::unique_lock lock(mutex_);;) {
             changed_.wait(lock, [&] { return stop_ || taken_ < told_ + lead_; });
             const std::uint64_t number = taken_;
@@ -145,8 +145,8 @@ private:
             lock.unlock();
             Result result{.edits = {}, .failure = {}, .done = true};
             try {
-                if (!parser) parser = make_stretch_parser(job_, ticker);
-                result.edits = parser->parse(number);
+                if (!parser) parser = parser_for(job_, ticker);
+                result.edits = parser(number);
             } catch (...) {
                 result.failure = std::current_exception();
             }
@@ -182,8 +182,8 @@ MatchFacts match_anywhere(ByteView source, ByteView target, const MatchOptions& 
         static_cast<unsigned>(std::min<std::uint64_t>(job.options.threads, stretches / job.depth.stretches));
     std::uint64_t told = 0;
     if (threads <= 1) {
-        const auto parser = make_stretch_parser(job, own);
-        while (told < stretches && tell(parser->parse(told))) ++told;
+        const StretchParser parser = parser_for(job, own);
+        while (told < stretches && tell(parser(told))) ++told;
     } else {
         Crew crew(job, threads);
         std::uint64_t ticked = 0, ticked_index = 0;

@@ -15,6 +15,7 @@
 // Tested by tests/match_test.cc.
 #include <algorithm>
 #include <cstring>
+#include <memory>
 #include <utility>
 
 #include "match/in_step.h"
@@ -55,19 +56,18 @@ public:
           depth_(job.depth),
           recent_(job.near_equal() ? RecentShifts::size : depth_.recent),
           costs_(job.options.costs),
-          ticker_(ticker),
+          ticks_(ticker, stretch_.begin),
           finder_(job, ticker, stretch_, buffers.in_stretch),
           nodes_(buffers.nodes),
           way_(buffers.way),
           open_(buffers.open),
           at_(stretch_.begin),
-          ticked_(stretch_.begin),
           told_(target_, stretch_.begin),
           recent_shifts_(job) {}
 
     std::vector<Edit> edits() {
         while (at_ < target_.size()) parse_block();
-        ticker_.parsed(target_.size() - ticked_);
+        ticks_.finish(target_.size());
         return told_.finish();
     }
 
@@ -76,7 +76,7 @@ private:
         nodes_[0] = {.cost = 0, .length = 0, .kind = last_kind_, .from = 0, .state = state_};
         frontier_ = 0;
         open_.clear();
-        tick();
+        ticks_.reached(at_);
         for (int i = 0; i < 4; ++i) scout(at_, state_.shift);
         for (std::uint32_t i = 0; i < block_nodes && at_ + i < target_.size(); ++i) {
             long_match_ = {};
@@ -91,13 +91,6 @@ private:
             return tell_copy({long_match_.kind, long_match_.from + later, long_match_.length - (long_back_ - back)});
         }
         tell_nodes(cheapest_end());
-    }
-
-    void tick() {
-        constexpr std::uint64_t often = 256 << 10;
-        if (at_ - ticked_ < often) return;
-        ticker_.parsed(at_ - ticked_);
-        ticked_ = at_;
     }
 
     /// Where the block ends: a match that reaches over its last node is not cut there.
@@ -179,7 +172,7 @@ private:
         if (from >= source_.size() || source_[from] != target_[at_ + i]) return;
         const std::uint64_t same = stretch_.same_from(at_ + i, shift);
         if (same < least_match) return;
-        if (same >= depth_.covered) finder_.matched();
+        if (same >= depth_.window) finder_.matched();
         offer(i, {EditKind::copy_source, from, same}, 0);
     }
 
@@ -287,14 +280,14 @@ private:
     const Depth depth_;
     std::size_t recent_;  ///< distances tried; where there is no index, all
     Costs costs_;
-    Ticker& ticker_;
+    Ticks ticks_;
     PlaceFinder finder_;
     std::vector<Node>& nodes_;
     std::vector<std::uint32_t>& way_;
     std::vector<std::pair<std::uint32_t, Match>>&
         open_;                    ///< in this block, tried in full only, by the node they begin at
     std::uint32_t frontier_ = 0;  ///< nodes up to here are set
-    std::uint64_t at_, ticked_;   ///< the target's byte of node 0; up to where the ticker was told
+    std::uint64_t at_;            ///< the target's byte of node 0
     ToldEdits told_;
     CopyState state_;
     EditKind last_kind_ = EditKind::copy_source;
@@ -307,21 +300,12 @@ private:
     std::int64_t long_gain_ = 0;  ///< bits that it saves
 };
 
-class CheapestParser : public StretchParser {
-public:
-    CheapestParser(MatchJob& job, Ticker& ticker) : job_(job), ticker_(ticker), buffers_(job) {}
-    std::vector<Edit> parse(std::uint64_t number) override { return Parsing(job_, ticker_, buffers_, number).edits(); }
-
-private:
-    MatchJob& job_;
-    Ticker& ticker_;
-    Buffers buffers_;
-};
-
 }  // namespace
 
-std::unique_ptr<StretchParser> make_cheapest_parser(MatchJob& job, Ticker& ticker) {
-    return std::make_unique<CheapestParser>(job, ticker);
+StretchParser cheapest_parser(MatchJob& job, Ticker& ticker) {
+    return [&job, &ticker, buffers = std::make_shared<Buffers>(job)](std::uint64_t number) {
+        return Parsing(job, ticker, *buffers, number).edits();
+    };
 }
 
 }  // namespace hotstitch

@@ -8,6 +8,7 @@
 // while, so they are gone over once more.
 // Tested by tests/match_test.cc.
 #include <bit>
+#include <memory>
 
 #include "match/in_step.h"
 #include "match/place_finder.h"
@@ -34,32 +35,24 @@ public:
           target_(stretch_.target),
           depth_(job.depth),
           costs_(job.options.costs),
-          ticker_(ticker),
+          ticks_(ticker, stretch_.begin),
           finder_(job, ticker, stretch_, in_stretch),
           at_(stretch_.begin),
           added_(stretch_.begin),
-          ticked_(stretch_.begin),
           told_(target_, stretch_.begin),
           recent_shifts_(job) {}
 
     std::vector<Edit> edits() {
         while (at_ < target_.size()) {
-            tick();
+            ticks_.reached(at_);
             scout();
             if (!go_on_in_step()) look_around();
         }
-        ticker_.parsed(target_.size() - ticked_);
+        ticks_.finish(target_.size());
         return told_.finish();
     }
 
 private:
-    void tick() {
-        constexpr std::uint64_t often = 256 << 10;
-        if (at_ - ticked_ < often) return;
-        ticker_.parsed(at_ - ticked_);
-        ticked_ = at_;
-    }
-
     /// The same at the distance of the last copy, for the most part or for long: on to the next bytes that are.
     /// Tables are the same for the most part at many distances, so now and then a better one is looked for.
     bool go_on_in_step() {
@@ -182,7 +175,7 @@ private:
 
     void take(Match match) {
         if (match.kind != EditKind::run) begin_earlier(match);
-        if (match.length >= depth_.plenty) finder_.matched();
+        if (match.length >= depth_.window) finder_.matched();
         state_ = costs_.after(state_, at_, match);
         told_.tell(at_, match);
         if (match.kind == EditKind::copy_source && match.length >= worth_noting) recent_shifts_.note(match.from - at_);
@@ -213,9 +206,9 @@ private:
     const ByteView target_;  ///< of the stretch
     const Depth depth_;
     Costs costs_;
-    Ticker& ticker_;
+    Ticks ticks_;
     PlaceFinder finder_;
-    std::uint64_t at_, added_, ticked_;  ///< places before were added, and told to the ticker
+    std::uint64_t at_, added_;  ///< places before the second were added to the index
     ToldEdits told_;
     CopyState state_;
     RecentShifts recent_shifts_;
@@ -227,23 +220,12 @@ private:
     std::uint64_t went_back_ = 0;  ///< over so many bytes
 };
 
-class GreedyParser : public StretchParser {
-public:
-    GreedyParser(MatchJob& job, Ticker& ticker) : job_(job), ticker_(ticker), in_stretch_(stretch_index(job)) {}
-    std::vector<Edit> parse(std::uint64_t number) override {
-        return Parsing(job_, ticker_, in_stretch_, number).edits();
-    }
-
-private:
-    MatchJob& job_;
-    Ticker& ticker_;
-    PlaceIndex in_stretch_;
-};
-
 }  // namespace
 
-std::unique_ptr<StretchParser> make_greedy_parser(MatchJob& job, Ticker& ticker) {
-    return std::make_unique<GreedyParser>(job, ticker);
+StretchParser greedy_parser(MatchJob& job, Ticker& ticker) {
+    return [&job, &ticker, in_stretch = std::make_shared<PlaceIndex>(stretch_index(job))](std::uint64_t number) {
+        return Parsing(job, ticker, *in_stretch, number).edits();
+    };
 }
 
 }  // namespace hotstitch

@@ -30,16 +30,18 @@ struct Depth {
     std::uint64_t target_step = 1;   ///< and of the target's stretch so far
     std::uint64_t far_step = 32;     ///< and of all the target
     unsigned places = 4;             ///< places looked at of the same bytes; a power of two
-    std::uint64_t plenty = 48;       ///< a match as long as this is taken at once
-    std::uint64_t covered = 20;      ///< inside one as long as this, no new places are looked for
-    std::size_t recent = 4;          ///< distances of copies before the last ones that are tried
-    std::uint64_t overlap = 8;       ///< but in its last bytes, so many
+    std::uint64_t plenty = 48;       ///< a match as long as this is taken at once, and grows backwards
     std::uint64_t unindexed = 16;    ///< places without a match that are borne before the source is indexed
     int same_of_16 = never;          ///< no new places where so many of 16 bytes are the same at the last distance
-    std::uint64_t work = 16;         ///< lengths of matches tried for each byte, in the mean of a stretch
     std::uint64_t patience = 1024;   ///< after so many places without a match, fewer are looked up
     std::uint64_t longest_step = 7;  ///< but every so manieth; odd
     std::uint64_t stretches = 2;     ///< that are worth a thread
+
+    // Of the cheapest parser only.
+    std::uint64_t covered = 20;      ///< inside a match as long as this, no new places are looked for
+    std::uint64_t overlap = 8;       ///< but in its last bytes, so many
+    std::size_t recent = 4;          ///< distances of copies before the last ones that are tried
+    std::uint64_t work = 16;         ///< lengths of matches tried for each byte, in the mean of a stretch
     std::uint64_t every_length = 0;  ///< up to this length, a match may also be cut short anywhere
 };
 

@@ -78,7 +78,7 @@ public:
         return found;
     }
 
-    /// A match of some length ends the row of misses.
+    /// A match that an index would find too ends the row of misses.
     void matched() noexcept { misses_ = 0; }
 
 private:

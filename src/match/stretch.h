@@ -60,4 +60,22 @@ private:
     std::size_t next_ = 0;
 };
 
+/// Tells a ticker now and then how far a stretch is parsed.
+class Ticks {
+public:
+    Ticks(Ticker& ticker, std::uint64_t begin) : ticker_(ticker), told_(begin) {}
+    void reached(std::uint64_t at) {
+        constexpr std::uint64_t often = 256 << 10;
+        if (at - told_ >= often) finish(at);
+    }
+    void finish(std::uint64_t end) {
+        ticker_.parsed(end - told_);
+        told_ = end;
+    }
+
+private:
+    Ticker& ticker_;
+    std::uint64_t told_;
+};
+
 }  // namespace hotstitch
