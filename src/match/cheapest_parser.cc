@@ -131,6 +131,7 @@ private:
         if (rest.size() > least_run && rest[0] == rest[1] && rest[1] == rest[2])
             offer(i, {EditKind::run, at, 1 + common_prefix(rest, rest.subspan(1))}, 0);
         scout(at, shift);
+        if (at < known_) finder_.matched();
         if (long_match_.length == 0 && at >= covered_before && finder_.wants(at) && !overworked(at) &&
             !runs_in_step(source_, target_, at, shift, depth_.same_of_16))
             look_up(i);
@@ -172,7 +173,7 @@ private:
         if (from >= source_.size() || source_[from] != target_[at_ + i]) return;
         const std::uint64_t same = stretch_.same_from(at_ + i, shift);
         if (same < least_match) return;
-        if (same >= depth_.window) finder_.matched();
+        if (same >= depth_.window) known_ = std::max(known_, at_ + i + same);
         offer(i, {EditKind::copy_source, from, same}, 0);
     }
 
@@ -294,6 +295,7 @@ private:
     RecentShifts recent_shifts_;
     std::uint64_t scouted_ = 0;  ///< buckets of places below were fetched
     std::uint64_t covered_ = 0;  ///< below here, new places are not looked for
+    std::uint64_t known_ = 0;    ///< up to here a match at a known distance reaches that an index would find too
     std::uint64_t work_ = 0;     ///< lengths tried in this stretch
     Match long_match_;
     std::uint32_t long_back_ = 0;

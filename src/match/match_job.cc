@@ -22,7 +22,7 @@ Depth depth_of(Effort effort, CostModel costs) {
             return depth;
         case Effort::normal:
             depth = {.window = 8, .step = 4, .target_step = 2, .places = 4, .plenty = 48, .covered = 20};
-            depth.unindexed = 16, depth.same_of_16 = 12, depth.every_length = 16;
+            depth.same_of_16 = 12, depth.every_length = 16;
             if (bps)
                 depth.window = depth.overlap = 6, depth.plenty = 80, depth.same_of_16 = Depth::never,
                 depth.every_length = 24;
