@@ -170,7 +170,8 @@ private:
     /// Bytes may be gone over again, but only so many: or it would be the same ones for each match.
     std::uint64_t may_go_back() const {
         constexpr std::uint64_t in_advance = 64 << 10;
-        return at_ - stretch_.begin + in_advance - went_back_;
+        const std::uint64_t earned = at_ - stretch_.begin + in_advance;
+        return earned > went_back_ ? earned - went_back_ : 0;
     }
 
     void take(Match match) {
