@@ -16,7 +16,7 @@ using namespace hotstitch;
 
 namespace {
 
-constexpr std::size_t most = 3 << 19;  // more than one stretch of the matcher, and more than one of its threads
+constexpr std::size_t most = 3 << 19;  // more than one stretch of the matcher
 
 void grow(Bytes& bytes, const Bytes& other, Input& input) {
     const unsigned kind = input.byte(), every = 2 + input.byte() % 64;

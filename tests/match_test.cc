@@ -42,9 +42,9 @@ TEST(Match, EditsMakeTheTarget) {
 }
 
 /// Several stretches of code-like bytes, most of them moved and edited.
-std::pair<Bytes, Bytes> long_pair() {
+std::pair<Bytes, Bytes> long_pair(std::size_t size = 2'300'000) {
     makers::Random random(11);
-    Bytes source(2'300'000);
+    Bytes source(size);
     for (std::byte& b : source) b = static_cast<std::byte>(random() % 3 == 0 ? random() : random() % 16);
     Bytes target = source;
     for (std::size_t i = 700; i < target.size(); i += 50 + random() % 400) target[i] ^= std::byte{7};
@@ -61,7 +61,7 @@ std::pair<Bytes, Bytes> long_pair() {
 }
 
 TEST(Match, SameEditsForAnyNumberOfThreads) {
-    const auto [source, target] = long_pair();
+    const auto [source, target] = long_pair(4'300'000);  // two stretches for each thread, or there is one thread only
     for (const CostModel costs : {CostModel::bps, CostModel::vcdiff, CostModel::vcdiff_lzma})
         for (const Effort effort : {Effort::quick, Effort::normal, Effort::best}) {
             std::vector<Edit> first;
