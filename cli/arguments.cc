@@ -31,21 +31,39 @@ void allow(Allowed& allowed, const std::string& list) {
     }
 }
 
+/// One of a few words.
+template <class T>
+CLI::Option* add_choice(CLI::App& app, const std::string& name, T& value,
+                        std::vector<std::pair<std::string, T>> choices, const std::string& description) {
+    return app.add_option_function<std::string>(
+        name,
+        [&value, name, choices = std::move(choices)](const std::string& word) {
+            std::string words;
+            for (const auto& [choice, meaning] : choices) {
+                if (choice == word) {
+                    value = meaning;
+                    return;
+                }
+                words += (words.empty() ? "" : ", ") + choice;
+            }
+            throw Error(ErrorCode::usage, fmt::format("{} cannot be \"{}\"", name, word)).wanted(words);
+        },
+        description);
+}
+
 void add_common(CLI::App& app, Common& common) {
     app.add_flag("--json", common.json, "One JSON document on standard output, with the same facts");
     app.add_flag("-q,--quiet", common.quiet, "Only the verdict");
     app.add_flag("-v,--verbose", common.verbose, "Also what was chosen and why");
-    const std::map<std::string, When> whens{
-        {"auto", When::automatic}, {"always", When::always}, {"never", When::never}};
-    app.add_option("--color", common.colour, "auto, always or never (also NO_COLOR)")
-        ->type_name("WHEN")
-        ->transform(CLI::CheckedTransformer(whens).description(""));
-    const std::map<std::string, ProgressStyle> styles{
-        {"auto", ProgressStyle::automatic}, {"json", ProgressStyle::json}, {"none", ProgressStyle::none}};
-    app.add_option("--progress", common.progress,
-                   "auto: a line on a terminal; json: JSON lines on standard error; none")
-        ->type_name("STYLE")
-        ->transform(CLI::CheckedTransformer(styles).description(""));
+    add_choice<When>(app, "--color", common.colour,
+                     {{"auto", When::automatic}, {"always", When::always}, {"never", When::never}},
+                     "auto, always or never (also NO_COLOR)")
+        ->type_name("WHEN");
+    add_choice<ProgressStyle>(
+        app, "--progress", common.progress,
+        {{"auto", ProgressStyle::automatic}, {"json", ProgressStyle::json}, {"none", ProgressStyle::none}},
+        "auto: a line on a terminal; json: JSON lines on standard error; none")
+        ->type_name("STYLE");
     app.add_option_function<std::string>(
            "--limit-output", [&](const std::string& text) { common.limit_output = parse_size(text); },
            "Largest output allowed, for example 4G")
@@ -164,11 +182,10 @@ void declare(CLI::App& app, CreateArguments& create, Common& common) {
     command.add_option("TARGET", create.target, "The modified file")->required();
     add_output(command, create.output, "beside the target");
     add_format(command, create.format);
-    const std::map<std::string, Effort> efforts{
-        {"quick", Effort::quick}, {"normal", Effort::normal}, {"best", Effort::best}};
-    command.add_option("--effort", create.effort, "quick (for trying out), normal or best (for publishing)")
-        ->type_name("DEPTH")
-        ->transform(CLI::CheckedTransformer(efforts).description(""));
+    add_choice<Effort>(command, "--effort", create.effort,
+                       {{"quick", Effort::quick}, {"normal", Effort::normal}, {"best", Effort::best}},
+                       "quick (for trying out), normal or best (for publishing)")
+        ->type_name("DEPTH");
     command
         .add_option_function<std::string>(
             "--memory", [&](const std::string& text) { create.memory = parse_size(text); },
@@ -250,9 +267,9 @@ void declare(CLI::App& app, MendArguments& mend, Common& common) {
 
 void declare(CLI::App& app, HeaderArguments& header, Common& common) {
     auto& command = *app.add_subcommand("header", "Front headers of cartridge ROMs: show, strip or attach one");
-    command.add_option("ACTION", header.action, "show, strip or attach")
-        ->required()
-        ->check(CLI::IsMember({"show", "strip", "attach"}).description(""));
+    add_choice<std::string>(command, "ACTION", header.action,
+                            {{"show", "show"}, {"strip", "strip"}, {"attach", "attach"}}, "show, strip or attach")
+        ->required();
     command.add_option("FILE", header.file, "A cartridge ROM")->required();
     command.add_option("--keep", header.keep, "strip: the header goes into this file")->type_name("FILE");
     command.add_option("--from", header.from, "attach: the header, as strip kept it")->type_name("FILE");

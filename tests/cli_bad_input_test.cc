@@ -64,6 +64,8 @@ INSTANTIATE_TEST_SUITE_P(
          2,
          "one of the inputs"},
         {"two outputs", {"apply", "game.sfc", "good.ips", "-o", "x", "--in-place"}, 2, "contradict"},
+        {"an unknown effort", {"create", "game.sfc", "good.ips", "--effort", "fast"}, 2, "quick, normal, best"},
+        {"an unknown action", {"header", "peel", "game.sfc"}, 2, "show, strip, attach"},
         {"a bad expectation", {"apply", "game.sfc", "good.ips", "--expect", "sha1:12"}, 2, "40 hexadecimal digits"},
     }),
     makers::row_name);
