@@ -12,7 +12,7 @@ struct Row {
 };
 
 constexpr std::array rows{
-    Row{ErrorCode::usage, "existing output",
+    Row{ErrorCode::exists, "existing output",
         "name another output with -o, or add --replace (the old file is kept as a backup)"},
     Row{ErrorCode::limit, "target size", "if the patch is meant to do this, allow it with --limit-output SIZE"},
 };

@@ -5,6 +5,7 @@ namespace hotstitch::cli {
 
 ExitCode exit_code_for(ErrorCode code) noexcept {
     switch (code) {
+        case ErrorCode::exists:
         case ErrorCode::usage: return ExitCode::wrong_call;
         case ErrorCode::io: return ExitCode::system;
         case ErrorCode::wrong_source:

@@ -12,6 +12,7 @@ enum class ExitCode : int {
     wrong_call = 2,  ///< the call is wrong
     bad_input = 3,   ///< damaged, truncated, unsupported, not a patch, past a limit
     system = 4,      ///< not found, no space, …
+    hung_up = 129,
     interrupted = 130,
     terminated = 143,
 };

@@ -7,7 +7,7 @@ namespace hotstitch::cli {
 
 std::optional<KnownFiles> read_known(const std::string& name, const Context& context) {
     if (name.empty()) return std::nullopt;
-    const InputFile file(name, context.progress);
+    const InputFile file(name, context.limits, context.progress);
     return KnownFiles::parse(text_of(file.bytes()));
 }
 

@@ -11,6 +11,8 @@
 
 #include "arguments.h"
 #include "commands/commands.h"
+#include "render/escape.h"
+#include "render/print.h"
 #include "render/progress_line.h"
 #include "signals.h"
 
@@ -46,16 +48,14 @@ std::string output_of(const CommandArguments& arguments) {
 int print(const Report& report, const Common& common, bool output_is_stdout) {
     const int code = static_cast<int>(report.exit_code());
     if (common.json) {
-        fmt::print("{}\n", json_of(report).dump(2));
-    } else {
-        std::FILE* const stream = report.is_error() || output_is_stdout ? stderr : stdout;
-        fmt::print(stream, "{}",
-                   rendered_text(report, {wants_colour(common.colour, fileno(stream)), common.quiet, common.verbose,
-                                          width_of(fileno(stream))}));
+        const bool told = put(stdout, json_text(report));
+        return told ? code : static_cast<int>(ExitCode::system);
     }
-    // Nobody reading is not our failure; a full disk under our answer is.
-    if (std::fflush(stdout) != 0 && errno != EPIPE) return static_cast<int>(ExitCode::system);
-    return code;
+    std::FILE* const stream = report.is_error() || output_is_stdout ? stderr : stdout;
+    const bool told = put(stream, rendered_text(report, {wants_colour(common.colour, fileno(stream)), common.quiet,
+                                                         common.verbose, width_of(fileno(stream))}));
+    // An answer that did not arrive is a failure; that of a failure changes nothing.
+    return told || stream == stderr ? code : static_cast<int>(ExitCode::system);
 }
 
 int run_command(const Arguments& arguments, Report& report) {
@@ -77,7 +77,9 @@ int run_command(const Arguments& arguments, Report& report) {
             std::find(std::begin(reading_only), std::end(reading_only), arguments.command) == std::end(reading_only);
         report.conclude(error, writes ? " Nothing was written." : "");
         if (error.code() == ErrorCode::cancelled) {
-            const auto code = stop_signal() == SIGTERM ? ExitCode::terminated : ExitCode::interrupted;
+            const auto code = stop_signal() == SIGTERM  ? ExitCode::terminated
+                              : stop_signal() == SIGHUP ? ExitCode::hung_up
+                                                        : ExitCode::interrupted;
             report.conclude(Mood::bad, "stopped", "Stopped on request. Nothing was left behind.", code);
         }
     }
@@ -86,14 +88,14 @@ int run_command(const Arguments& arguments, Report& report) {
 }
 
 int main(int argc, char** argv) {
+    open_missing_streams();
     catch_stop_signals();
     Common common;
     Report report("hotstitch");
     try {
         const Arguments arguments = parse_arguments(argc, argv, common);
         if (!arguments.text.empty()) {
-            fmt::print("{}", arguments.text);
-            return 0;
+            return put(stdout, arguments.text) ? 0 : static_cast<int>(ExitCode::system);
         }
         report = Report(arguments.command);
         return run_command(arguments, report);
@@ -101,9 +103,9 @@ int main(int argc, char** argv) {
         common.json = has_argument(argc, argv, "--json");
         report.conclude(error);
     } catch (const std::bad_alloc&) {
-        report.conclude(Mood::bad, "no-memory", "Stopped: the system has no memory left for this.", ExitCode::system);
+        report.fail("no-memory", "Stopped: the system has no memory left for this.");
     } catch (const std::exception& error) {
-        report.conclude(Mood::bad, "io", fmt::format("Stopped: {}.", error.what()), ExitCode::system);
+        report.fail("io", fmt::format("Stopped: {}.", escaped(error.what())));
     }
     return print(report, common, false);
 }

@@ -5,6 +5,7 @@
 
 #include "commands/common.h"
 #include "hotstitch/error.h"
+#include "search.h"
 
 namespace hotstitch::cli {
 
@@ -16,13 +17,12 @@ constexpr std::size_t most_beside = 32;
 constexpr std::uintmax_t largest_beside = 64 << 20;
 
 std::vector<fs::path> patch_files_in(const fs::path& folder) {
-    std::vector<fs::path> files;
-    std::error_code code;
-    for (const auto& entry : fs::directory_iterator(folder.empty() ? "." : folder, code))
-        if (entry.is_regular_file(code) && entry.file_size(code) <= largest_beside &&
-            format_by_extension(entry.path().extension().string()))
-            files.push_back(folder / entry.path().filename());
-    std::sort(files.begin(), files.end());
+    std::vector<fs::path> files = files_in(folder);
+    std::erase_if(files, [](const fs::path& file) {
+        std::error_code code;
+        const std::uintmax_t size = fs::file_size(file, code);
+        return code || size > largest_beside || !format_by_extension(file.extension().string());
+    });
     if (files.size() > most_beside) files.resize(most_beside);
     return files;
 }

@@ -59,8 +59,8 @@ void refuse_inputs(const fs::path& output, const std::vector<const InputFile*>& 
                 .hint(std::string(hint));
 }
 
-Replace replace_mode(const OutputArguments& output) {
-    if (!output.replace) return Replace::never;
+Replace replace_mode(const OutputArguments& output, bool in_place) {
+    if (!output.replace && !in_place) return Replace::never;
     return output.no_backup ? Replace::without_backup : Replace::keep_backup;
 }
 

@@ -25,6 +25,7 @@ std::filesystem::path with_extension(std::filesystem::path path, std::string_vie
 void refuse_inputs(const std::filesystem::path& output, const std::vector<const InputFile*>& inputs,
                    std::string_view hint);
 
-Replace replace_mode(const OutputArguments& output);
+/// In place, replacing is what was asked for.
+Replace replace_mode(const OutputArguments& output, bool in_place = false);
 
 }  // namespace hotstitch::cli

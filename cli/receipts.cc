@@ -15,21 +15,38 @@ namespace fs = std::filesystem;
 fs::path receipt_path(const fs::path& output) {
     return fs::path(output).concat(".receipt.json");
 }
-fs::path reverse_path(const fs::path& output) {
-    return fs::path(output).concat(".reverse.bps");
+fs::path reverse_path(const fs::path& output, int number) {
+    return fs::path(output).concat(number == 1 ? ".reverse.bps" : fmt::format(".reverse-{}.bps", number));
+}
+bool is_reverse_name(std::string_view name, std::string_view output) {
+    constexpr std::string_view begin = ".reverse", end = ".bps";
+    if (!name.starts_with(output) || !name.substr(output.size()).starts_with(begin) || !name.ends_with(end))
+        return false;
+    name.remove_prefix(output.size() + begin.size());
+    name.remove_suffix(std::min(name.size(), end.size()));
+    return name.empty() ||
+           (name.size() > 1 && name[0] == '-' && name.find_first_not_of("0123456789", 1) == std::string_view::npos);
 }
 
 Receipt read_receipt(const fs::path& receipt) {
-    if (!fs::exists(receipt))
+    std::error_code code;
+    if (!fs::exists(receipt, code))
         throw Error(ErrorCode::io, fmt::format("there is no receipt {}", receipt.string()))
             .hint("only what apply made without --no-receipt has one; a UPS patch can be undone without: name it");
     const InputFile file(receipt);
     return receipt_from_json(text_of(file.bytes()));
 }
 
+fs::path really_absolute(const fs::path& path) {
+    std::error_code code;
+    fs::path absolute = fs::absolute(path, code);
+    if (!code) absolute = fs::weakly_canonical(absolute, code);
+    if (code) throw Error(ErrorCode::io, fmt::format("cannot find the place of {}: {}", path.string(), code.message()));
+    return absolute;
+}
+
 std::string path_in_receipt(const fs::path& path, const fs::path& folder) {
-    const fs::path absolute = fs::weakly_canonical(fs::absolute(path));
-    const fs::path relative = absolute.lexically_relative(fs::weakly_canonical(fs::absolute(folder)));
+    const fs::path absolute = really_absolute(path), relative = absolute.lexically_relative(really_absolute(folder));
     return (relative.empty() ? absolute : relative).string();
 }
 
@@ -58,12 +75,15 @@ std::vector<DigestMismatch> compare_file(const fs::path& path, const Digests& wa
     Context context;
     context.progress = progress;
     try {
-        const InputFile file = open_or_unpack(path.string(), context);
-        return compare(wanted, digest(file, choice_for(wanted), progress));
+        return compare_file(open_or_unpack(path.string(), context), wanted, progress);
     } catch (const Error& error) {
         if (error.code() == ErrorCode::cancelled) throw;
         return {{"file", path.string(), error.what()}};
     }
+}
+
+std::vector<DigestMismatch> compare_file(const InputFile& file, const Digests& wanted, const Progress& progress) {
+    return compare(wanted, digest(file, choice_for(wanted), progress));
 }
 
 std::string time_now() {
@@ -75,30 +95,22 @@ ReceiptFile receipt_file(const InputFile& file, const fs::path& folder, bool all
     return {as_utf8(path_in_receipt(file.origin(), folder)), receipt_digests(file, all_digests, progress)};
 }
 
-namespace {
-
-bool is_receipt(const fs::path& path) {
-    try {
-        read_receipt(path);
-        return true;
-    } catch (const Error&) {
-        return false;
-    }
-}
-
-}  // namespace
-
-void write_receipt(const Receipt& receipt, const fs::path& output, Report& report) {
+std::optional<Receipt> receipt_beside(const fs::path& output) {
     const fs::path path = receipt_path(output);
+    std::error_code code;
+    const fs::file_status status = fs::symlink_status(path, code);
+    if (status.type() == fs::file_type::not_found) return std::nullopt;
     try {
-        OutputFile out(path, {is_receipt(path) ? Replace::without_backup : Replace::keep_backup, {}});
-        out.write(bytes_of(receipt_to_json(receipt)));
-        out.commit();
-        report.fact("receipt", "receipt", escaped(path.string()), as_utf8(path.string()));
-    } catch (const Error& error) {
-        report.warn(fmt::format("the output is made, but not its receipt, so undo will not know it: {}",
-                                escaped(error.what())));
+        if (fs::is_regular_file(status)) {
+            Receipt receipt = read_receipt(path);
+            if (receipt.target.path == as_utf8(output.filename().string())) return receipt;
+        }
+    } catch (const Error&) {  // damaged or not readable: not ours to replace
     }
+    throw Error(ErrorCode::exists,
+                fmt::format("something else stands where the receipt goes: {}", path.string()))
+        .in("receipt")
+        .hint("move it away, or leave no receipt, with --no-receipt");
 }
 
 }  // namespace hotstitch::cli

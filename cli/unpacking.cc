@@ -54,10 +54,13 @@ std::string list_of(const std::vector<ArchiveMember>& members) {
 }
 
 /// What may be a game: no patch, no text, no picture.
+bool is_game(const ArchiveMember& member) {
+    return !is_by_the_way(member) && !recognise_patch(member.head);
+}
+
 std::vector<ArchiveMember> game_members(const InputFile& file, const Context& context) {
     std::vector<ArchiveMember> members = list_archive(file.bytes(), context.limits, context.progress);
-    std::erase_if(members,
-                  [](const ArchiveMember& m) { return is_by_the_way(m) || recognise_patch(m.head).has_value(); });
+    std::erase_if(members, [](const ArchiveMember& m) { return !is_game(m); });
     return members;
 }
 
@@ -83,7 +86,7 @@ InputFile open_or_unpack(const std::string& name, const Context& context) {
     // The first colon behind which a member's name may stand: what is before it has to be a file.
     for (std::size_t colon = name.find(':'); colon != std::string::npos; colon = name.find(':', colon + 1))
         if (fs::is_regular_file(name.substr(0, colon), code))
-            return unpack(InputFile(name.substr(0, colon)), name.substr(colon + 1), context);
+            return unpack(InputFile(name.substr(0, colon), context.limits, context.progress), name.substr(colon + 1), context);
     return open_input(name, context);
 }
 
@@ -104,7 +107,7 @@ InputFile open_patch_file(const std::string& name, const Context& context, Repor
         if (patches.size() > 1)
             throw Error(ErrorCode::usage, fmt::format("there are several patches in {}", file.path().string()))
                 .found(list_of(patches))
-                .hint(fmt::format("name one: {}:{}", file.path().string(), patches.front().name));
+                .hint("name one: " + shell_file(file.path().string() + ":" + patches.front().name));
         for (const ArchiveMember& member : members)
             if (is_readme(member))
                 report.fact("readme", "readme", fmt::format("{} in {}", escaped(member.name), shown(file.path())),
@@ -131,13 +134,17 @@ std::optional<InputFile> source_inside(const InputFile& file, const PatchReader&
         auto deeper = only_member(only, context);
         return deeper ? std::move(*deeper) : std::move(only);
     }
+    // One pass, whatever is unpacked on the way.
     std::size_t looked_at = 0;
-    for (const ArchiveMember& member : members) {
-        if (member.encrypted || !may_be_meant(member, patch.facts(), checks)) continue;
+    ArchiveReader reader(file.bytes(), context.limits, context.progress);
+    while (const ArchiveMember* const member = reader.next()) {
+        if (member->encrypted || !is_game(*member) || !may_be_meant(*member, patch.facts(), checks)) continue;
         if (++looked_at > most_members_tried) break;
-        InputFile inside = unpack(file, member.name, context);
+        InputFile inside = InputFile::unpacked(file, reader, std::string(member->name));
         const FitAnswer answer = fit(patch, inside, checks, context.progress, context.limits).answer;
-        if (answer == FitAnswer::fits || answer == FitAnswer::already_patched) return inside;
+        if (answer != FitAnswer::fits && answer != FitAnswer::already_patched) continue;
+        reader.check_rest();
+        return inside;
     }
     return std::nullopt;
 }
@@ -157,7 +164,7 @@ InputFile source_for(InputFile file, const PatchReader& patch, const Checks& che
         ErrorCode::usage,
         fmt::format("there are several files in {}, and the patch does not say which is meant", file.path().string()))
         .found(list_of(members))
-        .hint(fmt::format("name one: {}:{}", file.path().string(), members.front().name));
+        .hint("name one: " + shell_file(file.path().string() + ":" + members.front().name));
 }
 
 }  // namespace hotstitch::cli

@@ -23,7 +23,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     const ByteView archive = std::as_bytes(std::span(data, size));
     Limits limits;
     limits.archive_members = 64;
-    limits.archive_member_size = 4 << 20;  // legitimate members of gigabytes would only take time
+    limits.archive_unpacked = 4 << 20;  // legitimate members of gigabytes would only take time
     try {
         for (const ArchiveMember& member : list_archive(archive, limits)) {
             CountingSink sink;
@@ -32,7 +32,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
             } catch (const Error& error) {
                 if (error.code() == ErrorCode::io || error.code() == ErrorCode::cancelled) std::abort();
             }
-            if (sink.size > limits.archive_member_size) std::abort();
+            if (sink.size > limits.archive_unpacked) std::abort();
         }
     } catch (const Error& error) {
         if (error.code() == ErrorCode::io || error.code() == ErrorCode::cancelled || error.code() == ErrorCode::usage)

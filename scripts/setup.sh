@@ -4,7 +4,7 @@
 set -euo pipefail
 
 packages=(cmake ninja-build g++ clang libclang-rt-14-dev pkg-config libcli11-dev libfmt-dev nlohmann-json3-dev
-          libdeflate-dev libssl-dev liblzma-dev libarchive-dev libarchive-tools libgtest-dev libbenchmark-dev "$@")
+          libdeflate-dev libssl-dev liblzma-dev libarchive-dev libarchive-tools zlib1g-dev libbz2-dev libzstd-dev libgtest-dev libbenchmark-dev "$@")
 missing=()
 for package in "${packages[@]}"; do
     dpkg-query -W -f '${db:Status-Status}' "$package" 2>/dev/null | grep -qx installed || missing+=("$package")

@@ -157,7 +157,7 @@ TEST_F(Archives, ThatMeanHarmAreRefused) {
     EXPECT_EQ(extracting("bomb.tar.xz", "zeros"), ErrorCode::limit);
     pack("--format=zip -cf good.zip kelp.sfc mods");
     Limits small;
-    small.archive_member_size = 1000;
+    small.archive_unpacked = 1000;
     EXPECT_EQ(extracting("good.zip", "kelp.sfc", small), ErrorCode::limit);
     small.archive_members = 1;
     EXPECT_THROW(list_archive(InputFile(folder / "good.zip").bytes(), small), Error);

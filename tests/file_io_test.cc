@@ -110,7 +110,7 @@ TEST(OutputFile, AppearsWholeOrNotAtAll) {
         EXPECT_EQ(names.size(), 2U);
         EXPECT_TRUE(names.rbegin()->ends_with(".hotstitch-tmp")) << *names.rbegin();
     }
-    EXPECT_EQ(folder.names(), std::set<std::string>{"sub"});
+    EXPECT_TRUE(folder.names().empty()) << "the folder was made for nothing";
     OutputFile out(folder / "sub/new.sfc");
     out.reserve(1000);
     out.write(bytes_of("tide"));
@@ -126,16 +126,26 @@ TEST(OutputFile, AppearsWholeOrNotAtAll) {
 TEST(OutputFile, ReplacesOnlyWhenAskedAndKeepsABackup) {
     const TemporaryFolder folder;
     const fs::path path = folder.put("game.sfc", "old");
-    EXPECT_EQ(code_of([&] { OutputFile out(path); }), ErrorCode::usage);
-    EXPECT_EQ(code_of([&] { OutputFile out(folder.path(), {Replace::keep_backup, {}}); }), ErrorCode::usage);
-    EXPECT_EQ(code_of([&] { OutputFile out("/dev/null", {Replace::keep_backup, {}}); }), ErrorCode::usage);
+    EXPECT_EQ(code_of([&] { OutputFile(path).commit(); }), ErrorCode::exists);
+    EXPECT_EQ(code_of([&] { OutputFile out(folder.path(), {.replace = Replace::keep_backup}); }), ErrorCode::usage);
+    EXPECT_EQ(code_of([&] { OutputFile out("/dev/null", {.replace = Replace::keep_backup}); }), ErrorCode::usage);
+    {
+        OutputFile same(path);
+        same.write(bytes_of("old"));
+        EXPECT_TRUE(same.stands_already());
+        EXPECT_FALSE(same.commit());
+    }
     fs::permissions(path, fs::perms::owner_read | fs::perms::owner_exec);
     fs::last_write_time(path, fs::file_time_type::clock::now() - std::chrono::hours(100));
     const auto time = fs::last_write_time(path);
 
-    OutputFile out(path, {Replace::keep_backup, {}});
-    out.write(bytes_of("new"));
-    const auto backup = out.commit();
+    std::optional<fs::path> backup;
+    {
+        OutputFile out(path, {.replace = Replace::keep_backup});
+        EXPECT_EQ(code_of([&] { OutputFile second(path, {.replace = Replace::keep_backup}); }), ErrorCode::io);
+        out.write(bytes_of("new"));
+        backup = out.commit();
+    }
     ASSERT_TRUE(backup.has_value());
     EXPECT_EQ(text_of(contents(path)), "new");
     EXPECT_EQ(text_of(contents(*backup)), "old");
@@ -143,10 +153,8 @@ TEST(OutputFile, ReplacesOnlyWhenAskedAndKeepsABackup) {
     EXPECT_EQ(fs::last_write_time(path), time);
     EXPECT_EQ(fs::last_write_time(*backup), time);
 
-    OutputFile again(path, {Replace::keep_backup, {}});
-    EXPECT_NE(again.commit(), backup);
-    OutputFile without(path, {Replace::without_backup, {}});
-    EXPECT_FALSE(without.commit().has_value());
+    EXPECT_NE(OutputFile(path, {.replace = Replace::keep_backup}).commit(), backup);
+    EXPECT_FALSE(OutputFile(path, {.replace = Replace::without_backup}).commit());
     EXPECT_EQ(folder.names().size(), 3U);
 }
 
@@ -155,7 +163,7 @@ TEST(OutputFile, ASecondFileThatAppearsMeanwhileIsKept) {
     OutputFile out(folder / "a");
     out.write(bytes_of("ours"));
     folder.put("a", "theirs");
-    EXPECT_EQ(code_of([&] { out.commit(); }), ErrorCode::usage);
+    EXPECT_EQ(code_of([&] { out.commit(); }), ErrorCode::exists);
     EXPECT_EQ(text_of(contents(folder / "a")), "theirs");
 }
 

@@ -8,14 +8,13 @@
 
 #include "commands/apply_report.h"
 #include "companions.h"
+#include "delivery.h"
 #include "header_sinks.h"
-#include "hotstitch/create.h"
 #include "hotstitch/error.h"
 #include "hotstitch/header_opinion.h"
 #include "hotstitch/image.h"
 #include "hotstitch/mend.h"
 #include "hotstitch/recognise.h"
-#include "hotstitch/version.h"
 #include "known.h"
 #include "other_patches.h"
 #include "placement.h"
@@ -72,7 +71,7 @@ public:
             make(scratch);
             finish_content(scratch);
             scratch.copy_to(STDOUT_FILENO, context_.progress);
-            return state("standard output", "-", {});
+            return state("standard output", "-");
         }
         fs::path place = default_apply_output(source_, stages_.back().patch.path());
         if (!arguments_.name_like.empty())
@@ -82,19 +81,27 @@ public:
             if (!arguments_.in_place)
                 refuse_inputs(path, inputs(),
                               "name another output, or use --in-place (the source is kept as a backup)");
-            OutputFile file(path, {replace(), source_.path()});
-            make(file);
+            Delivery delivery(source_, path,
+                              {.replace = replace_mode(arguments_.output, arguments_.in_place),
+                               .in_place = arguments_.in_place,
+                               .receipt = !arguments_.no_receipt,
+                               .reverse = arguments_.keep_reverse,
+                               .digests = arguments_.digests,
+                               .renews = renews_},
+                              context_);
+            make(delivery.output());
             if (!stages_.back().made.made) return state_already_patched(report_);
-            finish_content(file);
-            finish(file);
-            point_out_companions(file.path());
+            finish_content(delivery.output());
+            finish(delivery);
+            point_out_companions(delivery.output().path());
         } catch (const Error& error) {
             // Often the place is taken by the result of the same patch: then that is what to say.
-            if (error.code() != ErrorCode::usage || !is_already_patched()) throw;
+            const bool taken = error.code() == ErrorCode::usage || error.code() == ErrorCode::exists;
+            if (!taken || !is_already_patched()) throw;
             return state_already_patched(report_);
         }
         if (!arguments_.in_place && arguments_.output.path.empty() && path.parent_path().filename() == "patched")
-            report_.next(in_place_call());
+            report_.next("to use it, put it where the program looks, or run", in_place_call());
     }
 
 private:
@@ -217,8 +224,10 @@ private:
             report_.warn(fmt::format("the patch was perhaps made for the file {}: {}", words_for(opinion->reading),
                                      opinion->why));
             report_.next(
-                fmt::format("if the result misbehaves, undo it, run hotstitch header {} and apply the patch to that",
-                            opinion->reading.kind == ReadingKind::without_front_header ? "strip" : "attach"));
+                "if the result misbehaves, undo it, and apply the patch to what this makes",
+                fmt::format("hotstitch header {} {} -o OUTPUT",
+                            opinion->reading.kind == ReadingKind::without_front_header ? "strip" : "attach",
+                            shell_file(arguments_.source)));
             return false;
         }
         stage.reading = opinion->reading;
@@ -262,49 +271,19 @@ private:
         say("right before the patch, stale after it, mended: the output differs in them from what the patch makes");
     }
 
-    /// Puts everything into place: first what the way back needs, then the output, then its receipt.
-    void finish(OutputFile& file) {
-        const MemorySource made(*file.written());
-        Receipt receipt = receipt_for(file.path(), made);
-        if (arguments_.keep_reverse) {
-            OutputFile reverse(reverse_path(file.path()), {Replace::keep_backup, {}});
-            create(made, source_, reverse,
-                   {.format = PatchFormat::bps, .limits = context_.limits, .progress = context_.progress});
-            reverse.commit(context_.progress);
-            receipt.reverse = reverse.path().filename().string();
-            report_.fact("reverse", "reverse", shown(reverse.path()), as_utf8(reverse.path().string()));
-        }
-        std::optional<fs::path> backup;
-        try {
-            backup = file.commit(context_.progress);
-        } catch (const Error&) {
-            std::error_code ignored;
-            if (!receipt.reverse.empty()) fs::remove(reverse_path(file.path()), ignored);
-            throw;
-        }
-        state(shown(file.path()), file.path(), backup);
-        if (receipt.in_place && renews_ == nullptr && backup) receipt.backup = backup->filename().string();
-        if (!arguments_.no_receipt) write_receipt(receipt, file.path(), report_);
-    }
-
-    Receipt receipt_for(const fs::path& output, const ByteSource& made) const {
+    void finish(Delivery& delivery) {
         Receipt receipt;
-        if (arguments_.no_receipt) return receipt;
-        const fs::path folder = output.parent_path();
-        const auto record = [&](const InputFile& file) {
-            return receipt_file(file, folder, arguments_.digests, context_.progress);
-        };
-        receipt.time = time_now();
-        receipt.tool = version();
-        receipt.source = record(source_);
-        for (const Stage& stage : stages_) receipt.patches.push_back(record(stage.patch));
-        receipt.target = {as_utf8(output.filename().string()),
-                          receipt_digests(made, arguments_.digests, context_.progress)};
+        const fs::path folder = delivery.output().path().parent_path();
+        if (!arguments_.no_receipt)
+            for (const Stage& stage : stages_)
+                receipt.patches.push_back(receipt_file(stage.patch, folder, arguments_.digests, context_.progress));
         if (mended_) receipt.mends = {"checksum"};
         if (stages_.front().reading) receipt.reading = words_for(*stages_.front().reading);
-        receipt.in_place = arguments_.in_place || (renews_ != nullptr && renews_->in_place);
-        if (renews_ != nullptr) receipt.backup = renews_->backup;
-        return receipt;
+        const Delivered delivered = delivery.finish(std::move(receipt));
+        state(shown(delivered.output), delivered.output);
+        state_way_back(delivered, report_);
+        if (!delivered.stood_already) return;
+        conclude_made_already(delivered.output, report_);
     }
 
     /// Sound tracks and the like that go by another name than the output would not be found by the game.
@@ -318,8 +297,9 @@ private:
                 if (set.stem != output.stem())
                     report_.next(
                         fmt::format("{} go by the name \"{}\"; if they belong to this game, give the output that name "
-                                    "with --name-like \"{}\"",
-                                    counted(set.files, "file", "files"), escaped(set.stem), shown(set.example)));
+                                    "with --name-like {}",
+                                    counted(set.files, "file", "files"), escaped(set.stem),
+                                    shell_word(set.example.string())));
     }
 
     bool is_already_patched() const {
@@ -329,24 +309,15 @@ private:
                FitAnswer::already_patched;
     }
 
-    void state(const std::string& place, const fs::path& path, const std::optional<fs::path>& backup) {
+    void state(const std::string& place, const fs::path& path) {
         const Digests &patched = stages_.back().made.target, made = output_.value_or(patched);
         if (output_)
             report_.fact("patch_makes", "patch makes",
                          fmt::format("{}, crc32 {}", size_text(*patched.size), patched.crc32->hex()), json_of(patched));
-        Json target = json_of(made);
-        target["path"] = as_utf8(path.string());
-        report_.fact("output", "output", fmt::format("{}, crc32 {}", size_text(*made.size), made.crc32->hex()),
-                     std::move(target));
-        if (backup) report_.fact("backup", "backup", shown(*backup), as_utf8(backup->string()));
+        output_fact(report_, made, path);
         for (const Stage& stage : stages_)
             state_stage(stage, &stage == &stages_.front(), &stage == &stages_.back(), report_);
         conclude_made(stages_, place, mended_, report_);
-    }
-
-    Replace replace() const {
-        if (!arguments_.in_place) return replace_mode(arguments_.output);
-        return arguments_.output.no_backup ? Replace::without_backup : Replace::keep_backup;
     }
 
     std::vector<const InputFile*> inputs() const {
@@ -357,9 +328,8 @@ private:
 
     /// How the same call would replace the source, for programs that only start from their own place.
     std::string in_place_call() const {
-        std::string call = "to use it, put it where the program looks, or run: hotstitch apply --in-place " +
-                           escaped(arguments_.source);
-        for (const std::string& patch : arguments_.patches) call += fmt::format(" {}", escaped(patch));
+        std::string call = "hotstitch apply --in-place " + shell_file(arguments_.source);
+        for (const std::string& patch : arguments_.patches) call += " " + shell_file(patch);
         return call;
     }
 

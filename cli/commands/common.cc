@@ -16,8 +16,8 @@ namespace hotstitch::cli {
 namespace fs = std::filesystem;
 
 InputFile open_input(const std::string& name, const Context& context) {
-    if (name == "-") return InputFile::from_descriptor(STDIN_FILENO, "standard input", context.progress);
-    return InputFile(name, context.progress);
+    if (name == "-") return InputFile::from_descriptor(STDIN_FILENO, "standard input", context.limits, context.progress);
+    return InputFile(name, context.limits, context.progress);
 }
 
 std::string shown(const fs::path& path) {

@@ -5,6 +5,7 @@
 #include <unistd.h>
 
 #include "commands/common.h"
+#include "delivery.h"
 #include "hotstitch/error.h"
 #include "placement.h"
 #include "render/escape.h"
@@ -57,13 +58,14 @@ struct Created {
     fs::path path;
     std::optional<fs::path> backup;
     std::optional<SharedBytes> shared;
+    bool stood_already = false;
 };
 
 class Creation {
 public:
     Creation(const CreateArguments& arguments, const Context& context, const InputFile& source, const InputFile& target)
         : arguments_(arguments), context_(context), source_(source), target_(target) {
-        if (!arguments.metadata.empty()) metadata_.emplace(arguments.metadata, context.progress);
+        if (!arguments.metadata.empty()) metadata_.emplace(arguments.metadata, context.limits, context.progress);
         // Four fields with slashes between them, as programs in the field write and read it; the tags stay empty.
         if (arguments.names)
             names_ = fmt::format("{}//{}/", target.path().filename().string(), source.path().filename().string());
@@ -88,23 +90,17 @@ public:
         const fs::path path =
             output_path(arguments_.output.path, with_extension(target_.path(), traits_of(format).extension));
         refuse_inputs(path, {&source_, &target_}, "name another output with -o");
-        OutputFile file(path, {replace_mode(arguments_.output), {}});
+        OutputSet set;
+        OutputFile& file = set.add(path, {.replace = replace_mode(arguments_.output)});
+        OutputFile* const checks =
+            arguments_.checks ? &set.add(checks_path(file.path()), {.replace = replace_mode(arguments_.output)}) : nullptr;
         Created created{create(source_, target_, file, options), file.path(), {}, {}};
         const ByteView patch = *file.written();
         created.shared = shared_in(patch);
-        if (!arguments_.checks) return created.backup = file.commit(context_.progress), created;
-        // Both files appear or none: the checks come first, and go again when the patch cannot follow.
-        OutputFile checks(checks_path(file.path()), {replace_mode(arguments_.output), {}});
-        checks.write(bytes_of(checks_to_json(checks_for(patch))));
-        const auto old_checks = checks.commit(context_.progress);
-        try {
-            created.backup = file.commit(context_.progress);
-        } catch (...) {
-            std::error_code ignored;
-            fs::remove(checks.path(), ignored);
-            if (old_checks) fs::rename(*old_checks, checks.path(), ignored);
-            throw;
-        }
+        if (checks != nullptr) checks->write(bytes_of(checks_to_json(checks_for(patch))));
+        created.stood_already = file.stands_already();
+        set.commit(context_.progress);
+        created.backup = file.keep_backup();
         return created;
     }
 
@@ -207,6 +203,7 @@ void run(const CreateArguments& arguments, const Context& context, Report& repor
     const Created created = create_in_fitting_format(arguments, context, source, target, report);
     state_patch(created, arguments, report);
     if (created.report.changes_nothing) report.warn("source and target are the same: the patch changes nothing");
+    if (created.stood_already) return conclude_made_already(created.path, report);
     const bool to_stdout = created.path == "-";
     report.conclude(
         Mood::good, "made",

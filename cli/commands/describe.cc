@@ -235,8 +235,8 @@ void describe_image(const InputFile& file, const Image& image, const DescribeArg
         return check.mendable && check.state == CheckState::wrong;
     });
     if (wrong != image.checks.end())
-        part.next(fmt::format("to put its internal checks right: hotstitch mend \"{}\" checksum -o OUTPUT",
-                              shown(file.path())));
+        part.next("to put its internal checks right",
+                  fmt::format("hotstitch mend {} checksum -o OUTPUT", shell_file(file.path().string())));
     file.check_intact();
     const bool stale = wrong != image.checks.end();
     part.conclude(stale ? Mood::unsure : Mood::good, "cartridge",

@@ -42,7 +42,8 @@ void show(const FrontHeader& header, const InputFile& file, Report& report) {
             fmt::format("{} has no front header{}.", name, header.platform.empty() ? " that is known" : ""),
             ExitCode::yes);
     if (!header.sure) {
-        report.next(fmt::format("to take it off all the same: hotstitch header strip --size {}", header.size));
+        report.next("to take it off all the same", fmt::format("hotstitch header strip {} --size {} -o OUTPUT",
+                                                               shell_file(file.path().string()), header.size));
         return report.conclude(Mood::unsure, "perhaps",
                                fmt::format("{} may have a front header of {} bytes.", name, header.size),
                                ExitCode::yes);
@@ -77,37 +78,28 @@ void strip(const HeaderArguments& arguments, const InputFile& file, const Contex
     }
     check_rewrite(arguments.rewrite, arguments.file, file);
     const ByteView front = file.bytes().first(static_cast<std::size_t>(size));
-    const bool keeps_anew = !arguments.keep.empty() && !std::filesystem::exists(arguments.keep);
-    if (!arguments.keep.empty()) {
-        refuse_inputs(arguments.keep, {&file}, "name another file for the header");
-        OutputFile kept(arguments.keep, {replace_mode(arguments.rewrite.output), {}});
-        kept.write(front);
-        kept.commit(context.progress);
-        report.fact("kept", "header kept", shown(kept.path()), as_utf8(kept.path().string()));
-    } else if (!all_equal(front) || front[0] != std::byte{0}) {
+    if (arguments.keep.empty() && (!all_equal(front) || front[0] != std::byte{0}))
         report.note("the header is not all zero; --keep FILE would have kept it, to be attached again");
-    }
     if (const auto image = recognise_image(file.bytes());
         image && image->reading && image->reading->kind == ReadingKind::de_interleaved)
         report.warn("what is left is still interleaved; the mend de-interleave of the whole file takes both off");
     const ByteView parts[] = {file.bytes().subspan(static_cast<std::size_t>(size))};
-    std::string place;
-    try {
-        place = write_rewritten(file, parts, {fmt::format("front header of {} bytes taken off", size)},
-                                arguments.rewrite, context, report);
-    } catch (const Error&) {  // what was taken off is of no use without the rest
-        std::error_code ignored;
-        if (keeps_anew) std::filesystem::remove(arguments.keep, ignored);
-        throw;
-    }
-    report.conclude(Mood::good, "stripped", fmt::format("Made {}: without its front header of {} bytes.", place, size),
-                    ExitCode::yes);
+    const auto place =
+        write_rewritten(file, parts,
+                        {.what = {fmt::format("front header of {} bytes taken off", size)},
+                         .aside = arguments.keep,
+                         .aside_bytes = front},
+                        arguments.rewrite, context, report);
+    if (!arguments.keep.empty()) report.fact("kept", "header kept", shown(arguments.keep), as_utf8(arguments.keep));
+    if (place)
+        report.conclude(Mood::good, "stripped",
+                        fmt::format("Made {}: without its front header of {} bytes.", *place, size), ExitCode::yes);
 }
 
 /// The header to attach: kept, described, or the empty one of the platform.
 Bytes header_to_attach(const HeaderArguments& arguments, const InputFile& file, const Context& context) {
     if (!arguments.from.empty()) {
-        const InputFile from(arguments.from, context.progress);
+        const InputFile from(arguments.from, context.limits, context.progress);
         if (from.size() == 0 || from.size() > most_header)
             throw Error(ErrorCode::usage, "this is no front header")
                 .wanted("1 byte to 1 MiB, as header strip --keep wrote it")
@@ -139,20 +131,21 @@ void attach(const HeaderArguments& arguments, const InputFile& file, const Conte
         throw Error(ErrorCode::usage, "the file has a front header already")
             .in("front header")
             .found(fmt::format("{} bytes", present.size))
-            .hint("take it off first: hotstitch header strip");
+            .hint(fmt::format("take it off first: hotstitch header strip {}", shell_file(arguments.file)));
     check_rewrite(arguments.rewrite, arguments.file, file);
     const ByteView parts[] = {header, file.bytes()};
-    const std::string place =
-        write_rewritten(file, parts, {fmt::format("front header of {} bytes put on", header.size())}, arguments.rewrite,
-                        context, report);
+    const auto place =
+        write_rewritten(file, parts, {.what = {fmt::format("front header of {} bytes put on", header.size())}},
+                        arguments.rewrite, context, report);
     if (!arguments.nes.empty()) {
         Bytes all(header);
         all.insert(all.end(), file.bytes().begin(), file.bytes().end());
         if (const auto image = recognise_image(all))
             for (const std::string& warning : image->warnings) report.warn(warning);
     }
-    report.conclude(Mood::good, "attached",
-                    fmt::format("Made {}: with a front header of {} bytes.", place, header.size()), ExitCode::yes);
+    if (place)
+        report.conclude(Mood::good, "attached",
+                        fmt::format("Made {}: with a front header of {} bytes.", *place, header.size()), ExitCode::yes);
 }
 
 }  // namespace

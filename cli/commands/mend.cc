@@ -89,7 +89,7 @@ void list_mends(const MendArguments& arguments, const InputFile& file, const Ima
                                 : would == 1 ? "One mend is needed."
                                              : fmt::format("{} mends are needed.", would)),
                     ExitCode::yes);
-    if (would != 0) report.next(fmt::format("run: hotstitch mend \"{}\"{} -o OUTPUT", escaped(arguments.file), names));
+    if (would != 0) report.next("to do it", fmt::format("hotstitch mend {}{} -o OUTPUT", shell_file(arguments.file), names));
 }
 
 MendRequest request_from(const std::string& text) {
@@ -121,7 +121,7 @@ void run(const MendArguments& arguments, const Context& context, Report& report)
     if (arguments.mends.empty()) {
         if (!arguments.rewrite.output.path.empty() || arguments.rewrite.in_place)
             throw Error(ErrorCode::usage, "no mend is named")
-                .hint(fmt::format("to see what there is: hotstitch mend {}", arguments.file));
+                .hint(fmt::format("to see what there is: hotstitch mend {}", shell_file(arguments.file)));
         const auto image = recognise_image(file.bytes());
         if (!image)
             throw Error(ErrorCode::unsupported,
@@ -144,12 +144,13 @@ void run(const MendArguments& arguments, const Context& context, Report& report)
     }
     check_rewrite(arguments.rewrite, arguments.file, file);
     const ByteView parts[] = {plan.result};
-    const std::string place = write_rewritten(file, parts, arguments.mends, arguments.rewrite, context, report);
+    const auto place = write_rewritten(file, parts, {.what = arguments.mends}, arguments.rewrite, context, report);
+    if (!place) return;
     std::string done;
     for (const MendStep& step : plan.steps)
         if (step.changes()) done += fmt::format("{}{}", done.empty() ? "" : ", ", step.name);
     report.detail("made", true);
-    report.conclude(Mood::good, "mended", fmt::format("Made {}: {} mended.", place, done), ExitCode::yes);
+    report.conclude(Mood::good, "mended", fmt::format("Made {}: {} mended.", *place, done), ExitCode::yes);
 }
 
 }  // namespace hotstitch::cli

@@ -5,6 +5,7 @@
 #include <unistd.h>
 
 #include "commands/common.h"
+#include "delivery.h"
 #include "hotstitch/error.h"
 #include "placement.h"
 #include "render/quantities.h"
@@ -45,6 +46,7 @@ void run(const RecastArguments& arguments, const Context& context, Report& repor
     options.progress = context.progress;
 
     RecastReport made;
+    bool stood_already = false;
     std::string place = "the patch on standard output";
     fs::path path = "-";
     if (arguments.output.path == "-") {
@@ -54,8 +56,9 @@ void run(const RecastArguments& arguments, const Context& context, Report& repor
     } else {
         path = output_path(arguments.output.path, with_extension(patch.path(), traits_of(format).extension));
         refuse_inputs(path, {&source, &patch}, "name another output with -o");
-        OutputFile file(path, {replace_mode(arguments.output), {}});
+        OutputFile file(path, {.replace = replace_mode(arguments.output)});
         made = recast(patch, source, format, file, options);
+        stood_already = file.stands_already();
         if (const auto backup = file.commit(context.progress))
             report.fact("backup", "backup", shown(*backup), as_utf8(backup->string()));
         path = file.path();
@@ -73,6 +76,7 @@ void run(const RecastArguments& arguments, const Context& context, Report& repor
         report.unchecked(
             "whether this is the source the old patch was made for; if it is not, the new patch carries the mistake "
             "on");
+    if (stood_already) return conclude_made_already(path, report);
     report.conclude(certain ? Mood::good : Mood::unsure, "made",
                     fmt::format("Made {}: the same change as {}.", place, traits_of(format).title), ExitCode::yes);
 }

@@ -12,7 +12,7 @@ namespace fs = std::filesystem;
 
 void run(const RenewArguments& arguments, const Context& context, Report& report) {
     constexpr std::string_view ending = ".receipt.json";
-    std::string name = fs::weakly_canonical(fs::absolute(arguments.receipt)).string();
+    std::string name = really_absolute(arguments.receipt).string();
     if (name.ends_with(ending)) name.resize(name.size() - ending.size());
     const fs::path file = name, folder = file.parent_path();
     const Receipt receipt = read_receipt(receipt_path(file));

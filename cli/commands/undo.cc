@@ -1,5 +1,8 @@
 // SPDX-License-Identifier: MIT
-// The way back. Nothing is removed or replaced before what comes back has been checked.
+// The way back. A receipt may come from anybody and say anything: nothing is removed or replaced that is not proven to
+// have been made or kept by us, by its content, its name and which file it is; what is not proven gets another name.
+// A step that was stopped in the middle is finished when it is asked for again.
+// Tested by tests/receipt_test.cc and tests/faults_test.cc.
 #include <fmt/format.h>
 
 #include "commands/common.h"
@@ -7,6 +10,7 @@
 #include "hotstitch/error.h"
 #include "receipts.h"
 #include "render/quantities.h"
+#include "unpacking.h"
 
 namespace hotstitch::cli {
 
@@ -14,95 +18,235 @@ namespace fs = std::filesystem;
 
 namespace {
 
-void remove_file(const fs::path& path) {
-    std::error_code code;
-    fs::remove(path, code);
-    if (code) throw Error(ErrorCode::io, fmt::format("cannot remove {}: {}", path.string(), code.message()));
+bool is_as_placed(const std::optional<FileIdentity>& placed, const FileStamp& found) {
+    return placed && placed->inode == found.inode && placed->modified == found.modified;
 }
 
-void put_backup_back(const fs::path& backup, const fs::path& file) {
+/// The stamp of a file that the receipt names and that is to go. Throws Error(damaged) for a link and the like.
+std::optional<FileStamp> own_file(const fs::path& path, const char* field) {
     std::error_code code;
-    fs::rename(backup, file, code);
-    if (code) throw Error(ErrorCode::io, fmt::format("cannot put {} back: {}", backup.string(), code.message()));
+    const fs::file_status status = fs::symlink_status(path, code);
+    if (!fs::exists(status)) return std::nullopt;
+    if (!fs::is_regular_file(status))
+        throw Error(ErrorCode::damaged, "the receipt names something that is no file of ours")
+            .in(field)
+            .found(path.filename().string());
+    return stamp_of(path);
 }
 
-void rebuild(const fs::path& file, const InputFile& patch, const Digests& wanted, const Context& context) {
-    const InputFile made(file);
-    OutputFile out(file, {Replace::without_backup, {}});
+void rebuild(const InputFile& made, bool proven, const InputFile& patch, const Digests& wanted, const Context& context,
+             std::optional<fs::path>& kept) {
+    OutputFile out(made.path(), {.replace = proven ? Replace::without_backup : Replace::keep_backup,
+                                 .read_as = made.stamp()});
     ApplyOptions options;
     options.checks.target = wanted;
     options.limits = context.limits;
     options.progress = context.progress;
     apply(patch, made, out, options);
-    out.commit(context.progress);
+    kept = out.commit(context.progress);
 }
 
-void undo_by_receipt(const fs::path& file, const Context& context, Report& report) {
-    const fs::path receipt_file = receipt_path(file), folder = file.parent_path();
-    report.fact("receipt", "receipt", shown(receipt_file), as_utf8(receipt_file.string()));
-    const Receipt receipt = read_receipt(receipt_file);
-    must_be(file, receipt.target.digests, ErrorCode::wrong_target,
-            "the file is no longer what the receipt says was made",
-            "it was changed since; nothing was touched. Put it aside yourself if it may go", context.progress);
-    if (!receipt.in_place) {
-        const fs::path source = path_from_receipt(receipt.source.path, folder);
-        must_be(source, receipt.source.digests, ErrorCode::wrong_source,
-                "the source is not there as it was, so the output is not removed",
-                fmt::format("find the source again ({}), then remove the output yourself",
-                            receipt.source.digests.crc32->hex()),
-                context.progress);
-        remove_file(file);
-        remove_file(receipt_file);
-        report.fact("source", "source", shown(source), as_utf8(source.string()));
-        return report.conclude(
-            Mood::good, "removed",
-            fmt::format("Undone: {} and its receipt are removed; the source is untouched.", shown(file)),
-            ExitCode::yes);
+class Undoing {
+public:
+    Undoing(const fs::path& file, const std::string& patch, const Context& context, Report& report)
+        : file_(file),
+          folder_(file.parent_path()),
+          receipt_file_(receipt_path(file)),
+          patch_(patch),
+          context_(context),
+          report_(report),
+          receipt_(read_receipt(receipt_file_)) {
+        report.fact("receipt", "receipt", shown(receipt_file_), as_utf8(receipt_file_.string()));
     }
-    if (!receipt.backup.empty()) {
-        const fs::path backup = path_beside(receipt.backup, folder);
-        must_be(backup, receipt.source.digests, ErrorCode::wrong_source, "the backup is not what the receipt says",
-                "nothing was touched; look for another copy of the original", context.progress);
-        put_backup_back(backup, file);
-    } else if (!receipt.reverse.empty()) {
-        const fs::path reverse = path_beside(receipt.reverse, folder);
-        rebuild(file, InputFile(reverse), receipt.source.digests, context);
-        remove_file(reverse);
-    } else {
-        throw Error(ErrorCode::usage, "the receipt names neither a backup nor a reverse patch")
-            .hint("the original has to come from elsewhere");
+
+    void run() {
+        if (!stamp_of(file_)) return removed_already();
+        const InputFile made(file_, context_.limits, context_.progress);
+        const auto differences = compare_file(made, receipt_.target.digests, context_.progress);
+        if (!differences.empty()) {
+            if (receipt_.in_place && compare_file(made, receipt_.source.digests, context_.progress).empty())
+                return restored_already();
+            const DigestMismatch& first = differences.front();
+            throw Error(ErrorCode::wrong_target, "the file is no longer what the receipt says was made")
+                .in(first.name)
+                .wanted(first.wanted)
+                .found(first.found)
+                .hint("it was changed since; nothing was touched. Put it aside yourself if it may go");
+        }
+        const bool proven = made.stamp() && is_as_placed(receipt_.target_identity, *made.stamp());
+        if (receipt_.in_place)
+            restore(made, proven);
+        else
+            remove(made, proven);
     }
-    remove_file(receipt_file);
-    report.conclude(Mood::good, "restored", fmt::format("Undone: {} is the original again, checked.", shown(file)),
-                    ExitCode::yes);
-}
+
+private:
+    /// The source has to stand there untouched, as another file than the one that goes.
+    void check_source() {
+        const fs::path path = path_from_receipt(receipt_.source.path, folder_);
+        const std::string hint =
+            fmt::format("find the source again (crc32 {}), then remove the output yourself", receipt_.source.digests.crc32->hex());
+        must_be(path, receipt_.source.digests, ErrorCode::wrong_source,
+                "the source is not there as it was, so the output is not removed", hint, context_.progress);
+        if (open_or_unpack(path.string(), context_).is_same_file(file_))
+            throw Error(ErrorCode::damaged, "the receipt names the file itself as its source, so it stays")
+                .in("source")
+                .found(receipt_.source.path);
+        report_.fact("source", "source", shown(path), as_utf8(path.string()));
+    }
+
+    void remove(const InputFile& made, bool proven) {
+        check_source();
+        const auto kept = remove_file(file_, *made.stamp(), !proven);
+        step_back();
+        if (!kept)
+            return conclude("removed", fmt::format("Undone: {} and its receipt are removed; the source is untouched.",
+                                                   shown(file_)));
+        state_kept(*kept);
+        conclude("removed", fmt::format("Undone: nothing stands as {} any more; the source is untouched.", shown(file_)));
+    }
+
+    void restore(const InputFile& made, bool proven) {
+        std::optional<fs::path> kept;
+        if (!receipt_.backup.empty()) {
+            const fs::path backup = backup_path();
+            const auto stamp = own_file(backup, "backup");
+            must_be(backup, receipt_.source.digests, ErrorCode::wrong_source, "the backup is not what the receipt says",
+                    "nothing was touched; look for another copy of what was there before", context_.progress);
+            kept = put_backup_back(backup, *stamp, file_, *made.stamp(), !proven);
+        } else if (!receipt_.reverse.empty()) {
+            const fs::path reverse = reverse_in_folder();
+            rebuild(made, proven, InputFile(reverse, context_.limits), receipt_.source.digests, context_, kept);
+            drop_reverse();
+        } else if (!patch_.empty()) {
+            const InputFile patch = open_or_unpack(patch_, context_);
+            rebuild(made, proven, patch, receipt_.source.digests, context_, kept);
+        } else {
+            throw Error(ErrorCode::usage, "the receipt names neither a backup nor a reverse patch")
+                .hint("if it was made by a UPS patch, name that too; else what was there before has to come from elsewhere");
+        }
+        step_back();
+        if (kept) state_kept(*kept);
+        conclude_restored();
+    }
+
+    void removed_already() {
+        if (receipt_.in_place)
+            throw Error(ErrorCode::io, fmt::format("there is no file {}", file_.string()))
+                .hint(receipt_.backup.empty() ? "" : fmt::format("its backup is {}", receipt_.backup));
+        check_source();
+        step_back();
+        conclude("removed", fmt::format("Undone: {} was gone already; its receipt is removed too.", shown(file_)));
+    }
+
+    /// Stopped before the receipt went, or before anything was replaced at all.
+    void restored_already() {
+        if (!receipt_.backup.empty()) {
+            const fs::path backup = backup_path();
+            const auto stamp = own_file(backup, "backup");
+            if (stamp && compare_file(backup, receipt_.source.digests, context_.progress).empty())
+                remove_file(backup, *stamp, false);
+        }
+        drop_reverse();
+        step_back();
+        conclude_restored();
+    }
+
+    fs::path backup_path() const {
+        const fs::path path = path_beside(receipt_.backup, folder_);
+        if (!is_backup_name(receipt_.backup, file_.filename().string()))
+            throw Error(ErrorCode::damaged, "the receipt names a backup that is none of this file")
+                .in("backup")
+                .found(receipt_.backup);
+        return path;
+    }
+
+    fs::path reverse_in_folder() const {
+        const fs::path path = path_beside(receipt_.reverse, folder_);
+        if (!is_reverse_name(receipt_.reverse, file_.filename().string()))
+            throw Error(ErrorCode::damaged, "the receipt names a reverse patch that is none of this file")
+                .in("reverse")
+                .found(receipt_.reverse);
+        return path;
+    }
+
+    void drop_reverse() {
+        if (receipt_.reverse.empty()) return;
+        const fs::path path = reverse_in_folder();
+        const auto stamp = own_file(path, "reverse");
+        if (!stamp) return;
+        if (is_as_placed(receipt_.reverse_identity, *stamp))
+            remove_file(path, *stamp, false);
+        else
+            report_.warn(fmt::format("{} stays: it is not proven to be the one that was made here", shown(path)));
+    }
+
+    /// The receipt of the change before this one takes the place of the receipt, or nothing does.
+    void step_back() const {
+        if (receipt_.before.empty()) {
+            if (const auto stamp = stamp_of(receipt_file_)) remove_file(receipt_file_, *stamp, false);
+            return;
+        }
+        Receipt earlier = receipt_.before.front();
+        earlier.before.assign(receipt_.before.begin() + 1, receipt_.before.end());
+        OutputFile out(receipt_file_, {.replace = Replace::without_backup});
+        out.write(bytes_of(receipt_to_json(earlier)));
+        out.commit(context_.progress);
+    }
+
+    void state_kept(const fs::path& kept) const {
+        report_.fact("kept", "kept as", shown(kept), as_utf8(kept.string()));
+        report_.warn(fmt::format("{} is not proven to be the file that was put there, so it was kept under another name",
+                                 shown(file_.filename())));
+    }
+
+    void conclude(const char* answer, std::string sentence) const {
+        if (!receipt_.before.empty()) report_.next("earlier changes of this file can be undone by the same call");
+        report_.conclude(Mood::good, answer, std::move(sentence), ExitCode::yes);
+    }
+
+    void conclude_restored() const {
+        conclude("restored", fmt::format("Undone: {} is as it was before, checked.", shown(file_)));
+    }
+
+    const fs::path file_, folder_, receipt_file_;
+    const std::string& patch_;
+    const Context& context_;
+    Report& report_;
+    const Receipt receipt_;
+};
 
 void undo_by_patch(const fs::path& file, const std::string& patch_name, const Context& context, Report& report) {
-    const InputFile patch = open_input(patch_name, context);
+    const InputFile patch = open_or_unpack(patch_name, context);
     const auto reader = open_patch(patch.bytes(), context.limits);
     file_fact(report, "patch", patch.path(), {.size = patch.size()}, patch_text(reader->facts()));
     if (!traits_of(reader->facts().format).reversible)
         throw Error(ErrorCode::usage,
                     fmt::format("{} patches do not work backwards", traits_of(reader->facts().format).title))
             .hint("only UPS does; otherwise the receipt or the original is needed");
-    const InputFile made(file);
+    const InputFile made(file, context.limits, context.progress);
     const Fit answer = fit(*reader, made, {}, context.progress);
     if (!answer.reversed)
         throw Error(ErrorCode::wrong_target, "the file is not what this patch makes")
             .hint("it was changed since, or made by another patch");
-    rebuild(file, patch, reader->facts().source, context);
-    report.conclude(Mood::good, "restored", fmt::format("Undone: {} is the original again, checked.", shown(file)),
+    std::optional<fs::path> kept;
+    // What is replaced comes again by the patch: no backup is needed.
+    rebuild(made, true, patch, reader->facts().source, context, kept);
+    report.conclude(Mood::good, "restored", fmt::format("Undone: {} is as it was before, checked.", shown(file)),
                     ExitCode::yes);
 }
 
 }  // namespace
 
 void run(const UndoArguments& arguments, const Context& context, Report& report) {
-    const fs::path file = fs::weakly_canonical(fs::absolute(arguments.file));
+    std::error_code code;
+    const fs::path file = really_absolute(arguments.file);
     report.fact("file", "file", shown(file), as_utf8(file.string()));
-    if (!fs::is_regular_file(file)) throw Error(ErrorCode::io, fmt::format("there is no file {}", file.string()));
-    if (arguments.patch.empty() || fs::exists(receipt_path(file))) return undo_by_receipt(file, context, report);
-    undo_by_patch(file, arguments.patch, context, report);
+    const bool has_receipt = fs::exists(receipt_path(file), code);
+    if (!has_receipt && !fs::is_regular_file(file, code))
+        throw Error(ErrorCode::io, fmt::format("there is no file {}", file.string()));
+    if (!has_receipt && !arguments.patch.empty()) return undo_by_patch(file, arguments.patch, context, report);
+    Undoing(file, arguments.patch, context, report).run();
 }
 
 }  // namespace hotstitch::cli

@@ -15,6 +15,7 @@
 #include "receipts.h"
 #include "render/escape.h"
 #include "render/quantities.h"
+#include "search.h"
 #include "signals.h"
 #include "unpacking.h"
 
@@ -121,7 +122,8 @@ void verify_by_checks(const PatchReader& patch, const InputFile& target, const C
     if (!wanted.has_checksum() && !by_windows) {
         report.conclude(Mood::unsure, "cannot-be-known",
                         fmt::format("{}: cannot be known without the source.", shown(target.path())), ExitCode::no);
-        report.next("name the source too: hotstitch verify PATCH SOURCE --target FILE");
+        report.next("name the source too", fmt::format("hotstitch verify PATCH SOURCE --target {}",
+                                                       shell_file(target.path().string())));
         return;
     }
     const auto mismatches = compare(wanted, digest(target, choice_for(wanted), context.progress));
@@ -149,15 +151,12 @@ std::vector<Candidate> candidates_in(const std::vector<std::string>& names) {
     namespace fs = std::filesystem;
     std::vector<Candidate> all;
     for (const std::string& name : names) {
-        if (!fs::is_directory(name)) {
+        std::error_code code;
+        if (!fs::is_directory(name, code)) {
             all.push_back({name, false, {}});
             continue;
         }
-        std::vector<std::string> found;
-        for (const auto& entry : fs::recursive_directory_iterator(name, fs::directory_options::skip_permission_denied))
-            if (entry.is_regular_file()) found.push_back(entry.path().string());
-        std::sort(found.begin(), found.end());
-        for (std::string& file : found) all.push_back({std::move(file), true, {}});
+        for (const fs::path& file : files_below(name)) all.push_back({file.string(), true, {}});
     }
     return all;
 }
@@ -248,7 +247,8 @@ void verify_receipt(const std::string& name, const Context& context, Report& rep
                                ExitCode::yes);
     const bool restored = compare_file(file, receipt.source.digests, context.progress).empty();
     if (restored) report.fact("is_source", "found", "the file is the source again: something has restored it", true);
-    report.next("run hotstitch renew with the receipt and the patch to make it again");
+    report.next("to make it again, with the patch",
+                fmt::format("hotstitch renew {} PATCH", shell_file(receipt_path(file).string())));
     report.conclude(Mood::bad, "not-as-made", fmt::format("{} is no longer what was made.", shown(file)), ExitCode::no);
 }
 

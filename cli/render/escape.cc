@@ -3,6 +3,9 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <cctype>
+
 namespace hotstitch::cli {
 namespace {
 
@@ -47,6 +50,50 @@ std::string escaped(std::string_view text) {
         else
             out += text.substr(0, length);
         text.remove_prefix(std::max<std::size_t>(length, 1));
+    }
+    return out;
+}
+
+std::string shell_word(std::string_view text) {
+    const auto is_plain = [](char c) {
+        return std::isalnum(static_cast<unsigned char>(c)) != 0 || std::string_view("_./:=@%+,-").find(c) != std::string_view::npos;
+    };
+    if (!text.empty() && std::all_of(text.begin(), text.end(), is_plain)) return std::string(text);
+    if (escaped(text) == text) {
+        std::string out = "'";
+        for (const char c : text) out += c == '\'' ? std::string_view("'\\''") : std::string_view(&c, 1);
+        return out + "'";
+    }
+    // Bytes that must not reach a terminal: in the spelling that shells read back.
+    std::string out = "$'";
+    for (const char c : text) {
+        const auto byte = static_cast<unsigned char>(c);
+        if (byte < 0x20 || byte >= 0x7F)
+            out += fmt::format("\\{:03o}", byte);
+        else
+            out += c == '\'' || c == '\\' ? fmt::format("\\{}", c) : std::string(1, c);
+    }
+    return out + "'";
+}
+
+std::string shell_file(std::string_view name) {
+    return shell_word(name.starts_with('-') && name != "-" ? "./" + std::string(name) : std::string(name));
+}
+
+std::string json_for_terminals(std::string_view document) {
+    std::string out;
+    while (!document.empty()) {
+        char32_t code = 0;
+        const std::size_t length = std::max<std::size_t>(decode(document, code), 1);
+        const bool obeyed = code == 0x7F || (code >= 0x80 && code < 0xA0) || changes_direction_or_hides(code);
+        if (!obeyed)
+            out += document.substr(0, length);
+        else if (code < 0x10000)
+            out += fmt::format("\\u{:04x}", static_cast<unsigned>(code));
+        else
+            out += fmt::format("\\u{:04x}\\u{:04x}", 0xD800 + static_cast<unsigned>((code - 0x10000) >> 10),
+                               0xDC00 + static_cast<unsigned>((code - 0x10000) & 0x3FF));
+        document.remove_prefix(length);
     }
     return out;
 }

@@ -20,7 +20,8 @@ Json body_of(const Report& report) {
     list("warnings", report.warnings());
     list("notes", report.notes());
     list("not_checked", report.unchecked());
-    list("next", report.next());
+    for (const NextStep& step : report.next())
+        body["next"].push_back(as_utf8(step.command.empty() ? step.text : step.text + ": " + step.command));
     for (const Report& part : report.parts()) body[report.parts_key()].push_back(body_of(part));
     return body;
 }
@@ -35,6 +36,10 @@ Json json_of(const Digests& digests) {
     if (digests.sha1) out["sha1"] = hex(digests.sha1->bytes);
     if (digests.sha256) out["sha256"] = hex(digests.sha256->bytes);
     return out;
+}
+
+std::string json_text(const Report& report) {
+    return json_for_terminals(json_of(report).dump(2, ' ', false, Json::error_handler_t::replace)) + "\n";
 }
 
 Json json_of(const Report& report) {

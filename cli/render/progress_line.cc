@@ -8,6 +8,7 @@
 #include <cmath>
 #include <cstdio>
 
+#include "render/print.h"
 #include "render/quantities.h"
 #include "render/report.h"
 #include "signals.h"
@@ -44,8 +45,7 @@ void ProgressLine::print_json(const ProgressState& state, Clock::time_point now)
                  {"phase", name_of(state.phase)},
                  {"done", state.done},
                  {"total", state.total != 0 ? Json(state.total) : Json(nullptr)}};
-    fmt::print(stderr, "{}\n", line.dump());
-    std::fflush(stderr);
+    put(stderr, line.dump() + "\n");
 }
 
 void ProgressLine::draw(const ProgressState& state, Clock::time_point now) {
@@ -67,14 +67,12 @@ void ProgressLine::draw(const ProgressState& state, Clock::time_point now) {
         line += fmt::format("  {}/s", short_size(rate));
         if (state.total > state.done) line += fmt::format(", {:.0f} s left", std::ceil((total - done) / rate));
     }
-    fmt::print(stderr, "\r\x1b[K{}", line);
-    std::fflush(stderr);
+    put(stderr, "\r\x1b[K" + line);
 }
 
 void ProgressLine::clear() {
     if (!drawn_) return;
-    fmt::print(stderr, "\r\x1b[K");
-    std::fflush(stderr);
+    put(stderr, "\r\x1b[K");
     drawn_ = false;
 }
 

@@ -27,6 +27,11 @@ void Report::conclude(const Error& error, std::string_view reassurance) {
     if (const std::string advice = advice_for(error); !advice.empty()) next(escaped(advice));
 }
 
+void Report::fail(std::string answer, std::string sentence) {
+    conclude(Mood::bad, std::move(answer), std::move(sentence), ExitCode::system);
+    is_error_ = true;
+}
+
 void Report::fact(std::string key, std::string label, std::string text, Json value) {
     facts_.push_back({std::move(key), std::move(label), std::move(text), std::move(value)});
 }

@@ -23,6 +23,11 @@ struct Fact {
     Json value;
 };
 
+struct NextStep {
+    std::string text, command;
+    bool operator==(const NextStep&) const = default;
+};
+
 class Report {
 public:
     explicit Report(std::string command) : command_(std::move(command)) {}
@@ -31,6 +36,8 @@ public:
     void conclude(Mood mood, std::string answer, std::string sentence, ExitCode code);
     /// The verdict of an error, with its facts and next step; `reassurance` is said after its message.
     void conclude(const Error& error, std::string_view reassurance = {});
+    /// The verdict of what no command could foresee.
+    void fail(std::string answer, std::string sentence);
 
     void fact(std::string key, std::string label, std::string text, Json value);
     /// In JSON only.
@@ -38,7 +45,8 @@ public:
     void warn(std::string text) { warnings_.push_back(std::move(text)); }
     void note(std::string text) { notes_.push_back(std::move(text)); }
     void unchecked(std::string text) { unchecked_.push_back(std::move(text)); }
-    void next(std::string text) { next_.push_back(std::move(text)); }
+    /// What to do next; `command`: the call that does it, ready for a shell.
+    void next(std::string text, std::string command = {}) { next_.push_back({std::move(text), std::move(command)}); }
     void forget_next() noexcept { next_.clear(); }
     /// A report about one of several files, shown in its own block under `key`.
     void part(std::string key, Report part);
@@ -56,7 +64,7 @@ public:
     const std::vector<std::string>& warnings() const noexcept { return warnings_; }
     const std::vector<std::string>& notes() const noexcept { return notes_; }
     const std::vector<std::string>& unchecked() const noexcept { return unchecked_; }
-    const std::vector<std::string>& next() const noexcept { return next_; }
+    const std::vector<NextStep>& next() const noexcept { return next_; }
     const std::vector<Report>& parts() const noexcept { return parts_; }
     const std::string& parts_key() const noexcept { return parts_key_; }
 
@@ -66,12 +74,15 @@ private:
     bool is_error_ = false;
     ExitCode code_ = ExitCode::yes;
     std::vector<Fact> facts_;
-    std::vector<std::string> warnings_, notes_, unchecked_, next_;
+    std::vector<std::string> warnings_, notes_, unchecked_;
+    std::vector<NextStep> next_;
     std::vector<Report> parts_;
 };
 
 Json json_of(const Digests& digests);
 Json json_of(const Report& report);
+/// The JSON document of a report, with a newline at its end, safe for terminals and always valid.
+std::string json_text(const Report& report);
 
 struct TextStyle {
     bool colour = false, quiet = false, verbose = false;

@@ -58,7 +58,8 @@ public:
         head(report);
         if (style_.quiet) return;
         // What several files have in common is said once, at the end.
-        std::vector<std::string> next = report.next(), unchecked = report.unchecked();
+        std::vector<NextStep> next = report.next();
+        std::vector<std::string> unchecked = report.unchecked();
         for (const Report& part : report.parts()) {
             out_ += "\n";
             head(part);
@@ -69,7 +70,7 @@ public:
         lines("Warning", yellow, report.warnings());
         lines("Not checked", yellow, unchecked);
         if (style_.verbose) lines("Note", bold, report.notes());
-        lines("Next", bold, next);
+        steps(next);
     }
 
     std::string take() { return std::move(out_); }
@@ -84,9 +85,10 @@ private:
         if (!style_.quiet) facts(report.facts());
     }
 
-    static void collect(std::vector<std::string>& into, const std::vector<std::string>& texts) {
-        for (const std::string& text : texts)
-            if (std::find(into.begin(), into.end(), text) == into.end()) into.push_back(text);
+    template <class T>
+    static void collect(std::vector<T>& into, const std::vector<T>& more) {
+        for (const T& one : more)
+            if (std::find(into.begin(), into.end(), one) == into.end()) into.push_back(one);
     }
 
     void facts(const std::vector<Fact>& facts) {
@@ -111,6 +113,17 @@ private:
         for (const std::string& text : texts)
             out_ += fmt::format("{} {}\n", painted(colour, fmt::format("{}:", name)),
                                 wrapped(text, name.size() + 2, style_.width));
+    }
+
+    /// A command has a line of its own, which is never broken, so that it can be copied.
+    void steps(const std::vector<NextStep>& steps) {
+        constexpr std::string_view name = "Next";
+        if (!steps.empty()) out_ += "\n";
+        for (const NextStep& step : steps) {
+            out_ += fmt::format("{} {}{}\n", painted(bold, fmt::format("{}:", name)),
+                                wrapped(step.text, name.size() + 2, style_.width), step.command.empty() ? "" : ":");
+            if (!step.command.empty()) out_ += fmt::format("{:{}}{}\n", "", name.size() + 2, step.command);
+        }
     }
 
     TextStyle style_;

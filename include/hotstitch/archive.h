@@ -1,9 +1,10 @@
 // SPDX-License-Identifier: MIT
 // Looks into zip, 7z, rar and tar archives and into gz, xz, bz2 and zst files. Nothing is ever written under a
-// member's name.
+// member's name. Every checksum that these formats carry is checked before a member counts as unpacked.
 #pragma once
 
 #include <cstdint>
+#include <memory>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -24,14 +25,38 @@ struct ArchiveMember {
     std::optional<std::uint64_t> size;  ///< as the archive states it, unchecked
 };
 
-/// The files in an archive, without folders. Throws Error(not_this_format) when it is none, Error(damaged),
-/// Error(limit) past Limits::archive_members, Error(unsupported) in a build without libarchive.
+/// Walks over the files in an archive, without folders, in the order in which they stand there: one pass, whatever is
+/// unpacked on the way. All of it has one budget (Limits::archive_…): files, names, bytes, ratio and time.
+class HOTSTITCH_EXPORT ArchiveReader {
+public:
+    /// `archive` has to outlive the reader. Throws Error(not_this_format) when it is none, Error(damaged),
+    /// Error(unsupported) in a build without libarchive or without the library of this compression.
+    explicit ArchiveReader(ByteView archive, const Limits& limits = {}, const Progress& progress = {});
+    ~ArchiveReader();
+    ArchiveReader(const ArchiveReader&) = delete;
+    ArchiveReader& operator=(const ArchiveReader&) = delete;
+
+    /// The next file, or null at the end; valid until the next call. Throws Error(damaged), Error(limit) past a budget,
+    /// Error(cancelled).
+    const ArchiveMember* next();
+
+    /// Unpacks the file that next() returned; once. Throws Error(unsupported) when it is encrypted, Error(damaged) when
+    /// its name is absolute or leads out of the archive, and as next() does.
+    void extract(ByteSink& out);
+
+    /// Reads on to the end, because some formats have their checksums there. Throws Error(damaged) and as next() does.
+    void check_rest();
+
+private:
+    struct State;
+    std::unique_ptr<State> state_;
+};
+
+/// All files at once. Throws as ArchiveReader does.
 HOTSTITCH_EXPORT std::vector<ArchiveMember> list_archive(ByteView archive, const Limits& limits = {},
                                                          const Progress& progress = {});
 
-/// Unpacks the first member of this name into `out`. Throws Error(usage) when there is none,
-/// Error(unsupported) when it is encrypted, Error(damaged) when its name is absolute or leads out of the
-/// archive, Error(limit) when it passes Limits::archive_member_size or _ratio.
+/// Unpacks the first member of this name into `out`. Throws Error(usage) when there is none, and as ArchiveReader does.
 HOTSTITCH_EXPORT void extract_member(ByteView archive, std::string_view name, ByteSink& out, const Limits& limits = {},
                                      const Progress& progress = {});
 

@@ -25,6 +25,7 @@ enum class ErrorCode : int {
     wrong_source = 8,     ///< the source is not the one the patch was made for
     wrong_target = 9,     ///< the result is not what it should be
     cancelled = 10,       ///< the progress callback said stop
+    exists = 11,          ///< another file stands where the output goes, and may not be replaced
 };
 
 /// The code's name, for example "wrong-source".

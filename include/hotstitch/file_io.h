@@ -5,6 +5,9 @@
 #include <filesystem>
 #include <memory>
 #include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
 
 #include "hotstitch/bytes.h"
 #include "hotstitch/export.h"
@@ -14,19 +17,40 @@
 
 namespace hotstitch {
 
+class ArchiveReader;  // archive.h
+
+/// Which file stands at a path, and in which state. Survives renaming, not copying: who copied it made another file.
+struct FileStamp {
+    std::uint64_t device = 0, inode = 0;
+    std::uint64_t size = 0;     ///< bytes
+    std::int64_t modified = 0;  ///< nanoseconds since 1970, UTC
+
+    bool is_same_file(const FileStamp& other) const noexcept {
+        return device == other.device && inode == other.inode;
+    }
+    bool operator==(const FileStamp&) const = default;
+};
+
+/// Of the regular file at the path, links followed; nothing where there is none.
+HOTSTITCH_EXPORT std::optional<FileStamp> stamp_of(const std::filesystem::path& path) noexcept;
+
 /// A file, block device or mounted disc opened for reading. Regular files and devices are memory-mapped;
 /// a file that shrinks or fails while it is read makes check_intact() throw instead of ending the process.
-/// Pipes and the like are read into memory.
+/// Pipes and the like are read into memory, as far as Limits::stream allows.
 class HOTSTITCH_EXPORT InputFile final : public ByteSource {
 public:
-    /// Throws Error(io), Error(usage) for a folder, Error(cancelled) while reading a pipe.
-    explicit InputFile(const std::filesystem::path& path, const Progress& progress = {});
-    /// Reads an open descriptor, for example standard input, to its end. Does not close it.
-    static InputFile from_descriptor(int descriptor, std::string name, const Progress& progress = {});
+    /// Throws Error(io), Error(usage) for a folder; for a pipe or device Error(limit), and Error(cancelled) while it
+    /// is opened or read.
+    explicit InputFile(const std::filesystem::path& path, const Limits& limits = {}, const Progress& progress = {});
+    /// Reads an open descriptor, for example standard input, to its end. Does not close it. Throws as above.
+    static InputFile from_descriptor(int descriptor, std::string name, const Limits& limits = {},
+                                     const Progress& progress = {});
     /// A file in an archive, unpacked into an unnamed temporary file. Its path is the member's name beside the
     /// archive; is_same_file asks about the archive. Throws what extract_member throws (archive.h).
     static InputFile unpacked(const InputFile& archive, std::string_view member, const Limits& limits = {},
                               const Progress& progress = {});
+    /// The same of the member, of that name, at which the reader of the archive stands.
+    static InputFile unpacked(const InputFile& archive, ArchiveReader& reader, std::string_view member);
     ~InputFile() override;
     InputFile(InputFile&&) noexcept;
     InputFile& operator=(InputFile&&) noexcept;
@@ -45,15 +69,19 @@ public:
     bool is_unpacked() const noexcept;
     /// Whether `path` names the same file as this one, through links too.
     bool is_same_file(const std::filesystem::path& path) const noexcept;
+    /// The file as it was when it was opened; nothing for pipes. Of what was unpacked: the archive's.
+    std::optional<FileStamp> stamp() const noexcept;
 
 private:
     struct State;
     explicit InputFile(std::unique_ptr<State> state) noexcept;
+    template <class Extract>
+    static InputFile unpacked(const InputFile& archive, std::string_view member, const Extract& extract);
     std::unique_ptr<State> state_;
 };
 
 enum class Replace {
-    never,        ///< an existing file at the path is an error
+    never,        ///< an existing file with other content is an error
     keep_backup,  ///< the old file stays beside it under a dated name
     without_backup,
 };
@@ -61,15 +89,22 @@ enum class Replace {
 struct OutputOptions {
     Replace replace = Replace::never;
     /// A new file may be executed by those who may execute this one.
-    std::optional<std::filesystem::path> executable_like;
+    std::optional<std::filesystem::path> executable_like = {};
+    /// The file to be replaced as it was when it was read. When another program changed it meanwhile, it stays.
+    std::optional<FileStamp> read_as = {};
 };
 
 /// A file that appears whole or not at all: written beside its place under a temporary name
-/// (".NAME.XXXXXX.hotstitch-tmp"), flushed and renamed by commit(). Destroyed uncommitted, it leaves nothing.
-/// Missing folders of the path are made. A symbolic link is followed, not replaced.
+/// (".NAME.XXXXXX.hotstitch-tmp"), flushed and renamed by commit(). Destroyed uncommitted, it leaves nothing, not even
+/// the folders that were made for it. A symbolic link is followed, not replaced.
+///
+/// While the object lives, other processes of this library that want to write the same path are refused (an advisory
+/// lock). What a killed process has left beside the path is cleaned up. The path itself names the old or the new
+/// content at every moment.
 class HOTSTITCH_EXPORT OutputFile final : public ByteSink {
 public:
-    /// Throws Error(usage) when the path is a folder or exists and may not be replaced, Error(io).
+    /// Settles and tries all names. Throws Error(usage) when the path is a folder or device or a name would be too
+    /// long for the file system; Error(io), also when another process writes there or `read_as` no longer holds.
     explicit OutputFile(const std::filesystem::path& path, const OutputOptions& options = {});
     ~OutputFile() override;
     OutputFile(OutputFile&&) noexcept;
@@ -81,18 +116,71 @@ public:
     void read_back(std::uint64_t offset, MutableByteView into) const override;
     std::optional<ByteView> written() override;
 
+    /// Nothing more will be written. Returns the stamp that the file will have in its place. Throws Error(io).
+    FileStamp settle();
+
+    /// Whether the very bytes written stand at the path already and are not to be replaced: then commit() leaves them
+    /// as they are. Settles.
+    bool stands_already();
+
+    /// Gives the file that will be replaced its second, dated name, which nobody else has, and returns it; nothing when
+    /// no backup is wanted or needed. Called by commit() at the latest. Throws Error(io).
+    std::optional<std::filesystem::path> keep_backup();
+
     /// Flushes to the disk and puts the file in its place; a replaced file's mode bits and times are kept.
-    /// Returns the backup's path, if one was made. Throws Error(io), Error(usage) when meanwhile a file has
-    /// appeared there; Error(cancelled) before anything is changed.
+    /// Returns the backup's path, if one was made. Throws Error(exists) for a file with other content that may not be
+    /// replaced; Error(io), also when what should be replaced has changed; Error(cancelled) before anything is changed.
     std::optional<std::filesystem::path> commit(const Progress& progress = {});
 
     /// Absolute, links followed.
     const std::filesystem::path& path() const noexcept;
 
 private:
+    friend class OutputSet;
     struct State;
     std::unique_ptr<State> state_;
 };
+
+/// Files that appear together or not at all: an output and what tells of it. Should one of them fail to get into its
+/// place, those before it are taken back. Killed in the middle, what describes the first file stands there and the
+/// first file does not; the same work done again then goes through.
+class HOTSTITCH_EXPORT OutputSet {
+public:
+    OutputSet() noexcept;
+    ~OutputSet();
+    OutputSet(OutputSet&&) noexcept;
+    OutputSet& operator=(OutputSet&&) noexcept;
+
+    /// Adds a file, to be written by the caller. The first one added gets into its place last. Throws as OutputFile
+    /// does. The reference lives as long as the set.
+    OutputFile& add(const std::filesystem::path& path, const OutputOptions& options = {});
+
+    /// Takes a file out of the set again; nothing of it is left.
+    void withdraw(const OutputFile& file) noexcept;
+
+    /// As OutputFile::commit, for all.
+    void commit(const Progress& progress = {});
+
+private:
+    friend class OutputFile;
+    static void commit_together(const std::vector<OutputFile*>& files, const Progress& progress);
+    std::vector<std::unique_ptr<OutputFile>> files_;
+};
+
+/// Whether `name` is one that OutputFile gives to a backup of `file`, for example "kelp.sfc.2026-11-23-075141.backup".
+HOTSTITCH_EXPORT bool is_backup_name(std::string_view name, std::string_view file);
+
+/// Puts the backup in the place of `file`, if both still are as they were. What was replaced is gone or, when
+/// `keep_replaced`, stands under a backup's name, which is returned. Throws Error(io).
+HOTSTITCH_EXPORT std::optional<std::filesystem::path> put_backup_back(const std::filesystem::path& backup,
+                                                                      const FileStamp& backup_was,
+                                                                      const std::filesystem::path& file,
+                                                                      const FileStamp& file_was, bool keep_replaced);
+
+/// Removes the file if it still is as it was; when `keep`, it only gets a backup's name, which is returned.
+/// Throws Error(io).
+HOTSTITCH_EXPORT std::optional<std::filesystem::path> remove_file(const std::filesystem::path& file,
+                                                                  const FileStamp& was, bool keep);
 
 /// An unnamed temporary file, gone with this object: for output that has no place of its own.
 class HOTSTITCH_EXPORT ScratchFile final : public ByteSink {

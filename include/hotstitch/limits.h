@@ -19,10 +19,30 @@ struct Limits {
     std::uint64_t window = std::uint64_t{64} << 20;
     std::uint64_t lzma_memory = std::uint64_t{128} << 20;
 
-    /// Archives: files looked at, bytes of one unpacked file, and how many times its packed size that may be.
-    std::uint64_t archive_members = 100'000;
-    std::uint64_t archive_member_size = std::uint64_t{64} << 30;
+    /// Bytes that are read from a pipe or device, which may have no end; they are kept in memory.
+    std::uint64_t stream = std::uint64_t{2} << 30;
+
+    /// Archives. One budget for all that is looked at in one archive: files, bytes of their names, bytes unpacked and
+    /// how many times its packed size that may be.
+    std::uint64_t archive_members = 50'000;
+    std::uint64_t archive_names = std::uint64_t{4} << 20;
     std::uint64_t archive_ratio = 1000;
+    /// 0: the larger of 256 MiB and 64 x the archive's size, at most 64 GiB.
+    std::uint64_t archive_unpacked = 0;
+    /// Milliseconds of one walk over an archive. 0: 1.5 seconds and one more for each MiB of the archive.
+    std::uint64_t archive_time = 0;
+
+    /// The budget of bytes unpacked from an archive of this size, in bytes.
+    std::uint64_t unpacked_for(std::uint64_t archive_size) const noexcept {
+        constexpr std::uint64_t least = std::uint64_t{256} << 20, most = std::uint64_t{64} << 30;
+        if (archive_unpacked != 0) return archive_unpacked;
+        return std::clamp(std::min(archive_size, most) * 64, least, most);
+    }
+
+    /// The time for an archive of this size, in milliseconds.
+    std::uint64_t archive_time_for(std::uint64_t archive_size) const noexcept {
+        return archive_time != 0 ? archive_time : 1500 + (archive_size >> 20) * 1000;
+    }
 
     /// The output budget for these input sizes, in bytes.
     std::uint64_t output_for(std::uint64_t source_size, std::uint64_t patch_size) const noexcept {

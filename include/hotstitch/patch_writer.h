@@ -2,6 +2,7 @@
 // Writes edits down as a patch.
 #pragma once
 
+#include <functional>
 #include <memory>
 
 #include "hotstitch/bytes.h"
@@ -33,6 +34,8 @@ struct WriterOptions {
     /// place for it.
     ByteView metadata{};
     VcdiffOptions vcdiff{};
+    /// Called several times a second while a step takes long; throws to stop it.
+    std::function<void()> tick{};
 };
 
 /// A writer for the edits that make `target` from `source`. Both must outlive the writer; they are at hand

@@ -3,6 +3,8 @@
 // (docs/formats/receipt.md).
 #pragma once
 
+#include <cstdint>
+#include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -17,6 +19,13 @@ struct ReceiptFile {
     Digests digests;   ///< size and CRC-32 always; SHA-256 of files up to 64 MiB
 };
 
+/// By what a file on the same volume is known again. A copy of it, or another file of that name, is not the same.
+struct FileIdentity {
+    std::uint64_t inode = 0;
+    std::int64_t modified = 0;  ///< nanoseconds since 1970, UTC
+    bool operator==(const FileIdentity&) const = default;
+};
+
 struct Receipt {
     std::string time;  ///< UTC, "2026-11-23T09:41:00Z"
     std::string tool;  ///< the version that wrote it
@@ -27,6 +36,10 @@ struct Receipt {
     bool in_place = false;             ///< the output replaced the source
     std::string backup;                ///< the replaced source, relative; empty: none
     std::string reverse;               ///< a BPS patch from target to source, relative; empty: none
+    /// Of the output and of the reverse patch, as they were put into place.
+    std::optional<FileIdentity> target_identity, reverse_identity;
+    /// Of earlier changes to the same file, the newest first: the way back goes on with them. Theirs are empty.
+    std::vector<Receipt> before;
 };
 
 /// The JSON text of a receipt, ending with a newline. Paths have to be UTF-8.

@@ -17,6 +17,7 @@ std::string_view name_of(ErrorCode code) noexcept {
         case ErrorCode::wrong_source: return "wrong-source";
         case ErrorCode::wrong_target: return "wrong-target";
         case ErrorCode::cancelled: return "cancelled";
+        case ErrorCode::exists: return "exists";
     }
     return "unknown";
 }

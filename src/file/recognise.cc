@@ -6,6 +6,7 @@
 #include <array>
 #include <cctype>
 
+#include "archive/tar_header.h"
 #include "hotstitch/patch_format.h"
 
 namespace hotstitch {
@@ -63,6 +64,7 @@ FileKind recognise_file(ByteView head) noexcept {
     if (const auto format = recognise_patch(head)) return {"patch", traits_of(*format).title};
     for (const Signature& row : signatures)
         if (text.starts_with(row.bytes)) return row.kind;
+    if (is_tar(head)) return {"archive", "a tar archive"};
     if (starts_like_web_page(text)) return {"web-page", "a web page (HTML)"};
     if (looks_like_text(text)) return {"text", "a text file"};
     return {"data", "data of no known kind"};

@@ -12,6 +12,7 @@
 #include "hotstitch/file_io.h"
 #include "io/descriptor.h"
 #include "io/mapping.h"
+#include "io/names.h"
 #include "io/system_error.h"
 
 namespace hotstitch {
@@ -32,7 +33,8 @@ struct InputFile::State {
 
 namespace {
 
-Bytes read_to_end(int descriptor, const fs::path& name, const Progress& progress) {
+/// Of what can only be read on, and may have no end.
+Bytes read_to_end(int descriptor, const fs::path& name, const Limits& limits, const Progress& progress) {
     Bytes all;
     Meter meter(progress, Phase::reading, 0);
     constexpr std::size_t chunk = 1 << 20;
@@ -44,7 +46,24 @@ Bytes read_to_end(int descriptor, const fs::path& name, const Progress& progress
         all.resize(before + static_cast<std::size_t>(std::max<ssize_t>(got, 0)));
         if (got == 0) return all;
         if (got < 0 && why != EINTR) throw system_error("read", name, why);
+        if (all.size() > limits.stream)
+            throw Error(ErrorCode::limit, fmt::format("{} gives more than is read from a pipe or device", name.string()))
+                .in("stream")
+                .wanted(fmt::format("at most {} bytes", limits.stream))
+                .hint("it may have no end; save it as a file first and name that");
         // A signal is how a person stops us while we wait for input.
+        meter.advance(static_cast<std::uint64_t>(std::max<ssize_t>(got, 0)));
+        if (got < 0) meter.finish();
+    }
+}
+
+/// A named pipe keeps us waiting for its writer; a signal is how a person stops that.
+Descriptor opened(const fs::path& path, const Progress& progress) {
+    Meter meter(progress, Phase::reading, 0);
+    while (true) {
+        Descriptor descriptor(::open(path.c_str(), O_RDONLY | O_CLOEXEC));
+        if (descriptor) return descriptor;
+        if (errno != EINTR) throw system_error("open", path);
         meter.finish();
     }
 }
@@ -63,12 +82,12 @@ std::optional<std::uint64_t> mappable_size(int descriptor, const struct stat& in
 
 }  // namespace
 
-InputFile::InputFile(const fs::path& path, const Progress& progress) : state_(std::make_unique<State>()) {
+InputFile::InputFile(const fs::path& path, const Limits& limits, const Progress& progress)
+    : state_(std::make_unique<State>()) {
     State& s = *state_;
     s.path = path;
     s.origin = path.string();
-    s.descriptor = Descriptor(::open(path.c_str(), O_RDONLY | O_CLOEXEC));
-    if (!s.descriptor) throw system_error("open", path);
+    s.descriptor = opened(path, progress);
     if (::fstat(s.descriptor.get(), &s.info) != 0) throw system_error("read", path);
     s.has_identity = true;
     if (S_ISDIR(s.info.st_mode))
@@ -82,20 +101,30 @@ InputFile::InputFile(const fs::path& path, const Progress& progress) : state_(st
             return;
         }
     }
-    s.memory = read_to_end(s.descriptor.get(), path, progress);
+    s.memory = read_to_end(s.descriptor.get(), path, limits, progress);
     s.bytes = s.memory;
 }
 
-InputFile InputFile::from_descriptor(int descriptor, std::string name, const Progress& progress) {
+InputFile InputFile::from_descriptor(int descriptor, std::string name, const Limits& limits,
+                                     const Progress& progress) {
     auto state = std::make_unique<State>();
     state->path = std::move(name);
-    state->memory = read_to_end(descriptor, state->path, progress);
+    state->memory = read_to_end(descriptor, state->path, limits, progress);
     state->bytes = state->memory;
     return InputFile(std::move(state));
 }
 
 InputFile InputFile::unpacked(const InputFile& archive, std::string_view member, const Limits& limits,
                               const Progress& progress) {
+    return unpacked(archive, member, [&](ByteSink& out) { extract_member(archive.bytes(), member, out, limits, progress); });
+}
+
+InputFile InputFile::unpacked(const InputFile& archive, ArchiveReader& reader, std::string_view member) {
+    return unpacked(archive, member, [&](ByteSink& out) { reader.extract(out); });
+}
+
+template <class Extract>
+InputFile InputFile::unpacked(const InputFile& archive, std::string_view member, const Extract& extract) {
     auto state = std::make_unique<State>();
     // What a gz or xz holds has no name of its own: it is the archive's without the last extension.
     const fs::path name = member.empty() ? archive.path().stem() : fs::path(member).filename();
@@ -104,7 +133,7 @@ InputFile InputFile::unpacked(const InputFile& archive, std::string_view member,
     state->info = archive.state_->info;
     state->has_identity = archive.state_->has_identity;
     state->scratch.emplace();
-    extract_member(archive.bytes(), member, *state->scratch, limits, progress);
+    extract(*state->scratch);
     archive.check_intact();
     state->bytes = *state->scratch->written();
     return InputFile(std::move(state));
@@ -149,6 +178,11 @@ const std::string& InputFile::origin() const noexcept {
 }
 bool InputFile::is_unpacked() const noexcept {
     return state_->scratch.has_value();
+}
+
+std::optional<FileStamp> InputFile::stamp() const noexcept {
+    if (!state_->has_identity || !S_ISREG(state_->info.st_mode)) return std::nullopt;
+    return stamp_from(state_->info);
 }
 
 bool InputFile::is_same_file(const fs::path& path) const noexcept {

@@ -1,118 +1,104 @@
 // SPDX-License-Identifier: MIT
-// All-or-nothing output. Tested by tests/file_io_test.cc and, with signals and full disks, tests/cli/.
+// All-or-nothing output: written beside its place, flushed, then brought there by one rename. A file that is replaced
+// changes places with the new one, so that it can come back while others of the set are still on their way.
+// Tested by tests/file_io_test.cc and, killed and failing at every step, tests/faults_test.cc.
 #include <fcntl.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
-#include <fmt/chrono.h>
-
-#include <cstdio>
-#include <ctime>
-#include <random>
+#include <algorithm>
+#include <set>
 
 #include "bytes/meter.h"
 #include "hotstitch/file_io.h"
 #include "io/file_writer.h"
+#include "io/mapping.h"
+#include "io/names.h"
 #include "io/system_error.h"
 
 namespace hotstitch {
 
 namespace fs = std::filesystem;
 
+struct OutputFile::State {
+    fs::path path, temporary;
+    OutputOptions options;
+    std::vector<fs::path> folders;  ///< made for this file
+    std::optional<FileWriter> writer;
+    std::optional<struct stat> replaced;
+    Descriptor lock;  ///< of the file that is replaced
+    std::optional<fs::path> backup;
+    std::optional<bool> stands_already;
+    bool settled = false, placed = false, exchanged = false, kept = false;
+
+    ~State();
+    void settle();
+    void take_over_attributes() const;
+    void refuse_conflict();
+    void keep_backup();
+    void place();
+    void take_back() noexcept;
+    bool is_as_it_was() const;
+};
+
 namespace {
 
-constexpr std::string_view temporary_suffix = ".hotstitch-tmp";
-
-/// Absolute, with every link followed, also where the last part does not exist yet.
-fs::path resolved(const fs::path& path) {
-    std::error_code code;
-    fs::path real = fs::weakly_canonical(path, code);
-    // A link to nothing: the file it names is made.
-    for (int hops = 0; !code && fs::is_symlink(fs::symlink_status(real)) && hops < 40; ++hops) {
-        const fs::path to = fs::read_symlink(real, code);
-        real = fs::weakly_canonical(to.is_absolute() ? to : real.parent_path() / to, code);
-    }
-    if (code) throw system_error("find the place of", path, code.value());
-    return fs::absolute(real);
-}
-
-void make_folder(const fs::path& folder) {
-    std::error_code code;
-    fs::create_directories(folder, code);
-    if (code) throw system_error("make the folder", folder, code.value());
+Error changed_meanwhile(const fs::path& path) {
+    return Error(ErrorCode::io, fmt::format("{} was changed by another program meanwhile", path.string()))
+        .in("replaced file")
+        .hint("nothing was replaced; wait until that program is done, then run this again");
 }
 
 Error exists_already(const fs::path& path) {
-    return Error(ErrorCode::usage, fmt::format("{} exists already", path.string()))
+    return Error(ErrorCode::exists, fmt::format("{} exists already", path.string()))
         .in("existing output")
         .hint("choose another name, or allow the file to be replaced (it is then kept as a backup)");
 }
 
-/// Opens a new file ".NAME.XXXXXX.hotstitch-tmp" beside `path`, whose name goes to `temporary`.
-Descriptor open_temporary(const fs::path& path, fs::path& temporary) {
-    // A name may have 255 bytes; the longest ones are cut to leave room for what is added.
-    const std::string stem = path.filename().string().substr(0, 220);
-    std::random_device random;
-    while (true) {
-        temporary = path.parent_path() / fmt::format(".{}.{:06x}{}", stem, random() & 0xFFFFFF, temporary_suffix);
-        Descriptor descriptor(::open(temporary.c_str(), O_RDWR | O_CREAT | O_EXCL | O_CLOEXEC, 0666));
-        if (descriptor) return descriptor;
-        if (errno == EEXIST) continue;
-        temporary.clear();
-        throw system_error("write in the folder", path.parent_path());
-    }
-}
-
-void sync_folder(const fs::path& folder) {
-    const Descriptor descriptor(::open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC));
-    if (descriptor) ::fsync(descriptor.get());  // some file systems refuse this; the rename stands all the same
-}
-
-/// A free name "NAME.2026-11-23-075141.backup" beside the path; with "-2", "-3" … when taken.
-fs::path backup_name(const fs::path& path) {
-    const std::time_t now = std::time(nullptr);
-    std::tm parts{};
-    ::gmtime_r(&now, &parts);
-    const std::string stamp = fmt::format("{:%Y-%m-%d-%H%M%S}", parts);
-    for (int n = 1;; ++n) {
-        fs::path name = path;
-        name += n == 1 ? fmt::format(".{}.backup", stamp) : fmt::format(".{}-{}.backup", stamp, n);
-        std::error_code code;  // a name too long is found out when the backup is made
-        if (!fs::exists(fs::symlink_status(name, code))) return name;
-    }
+bool holds(const fs::path& path, ByteView bytes) {
+    const Descriptor descriptor(::open(path.c_str(), O_RDONLY | O_CLOEXEC));
+    struct stat info {};
+    if (!descriptor || ::fstat(descriptor.get(), &info) != 0 || !S_ISREG(info.st_mode)) return false;
+    if (static_cast<std::uint64_t>(info.st_size) != bytes.size()) return false;
+    if (bytes.empty()) return true;
+    const Mapping mapping = Mapping::of(descriptor.get(), bytes.size());
+    return mapping.ok() && std::equal(bytes.begin(), bytes.end(), mapping.bytes().begin()) && !mapping.failed();
 }
 
 }  // namespace
 
-struct OutputFile::State {
-    fs::path path, temporary;
-    OutputOptions options;
-    std::optional<FileWriter> writer;
-    std::optional<struct stat> replaced;
-
-    ~State() {
-        if (!temporary.empty()) ::unlink(temporary.c_str());
-    }
-
-    void take_over_attributes() const;
-    std::optional<fs::path> keep_backup() const;
-    void move_into_place();
-};
+OutputFile::State::~State() {
+    if (!temporary.empty()) ::unlink(temporary.c_str());
+    // A backup that was not needed: the file that it was made of still stands under its own name.
+    if (backup && !kept && is_as_it_was()) ::unlink(backup->c_str());
+    if (!placed) remove_folders(folders);
+}
 
 OutputFile::OutputFile(const fs::path& path, const OutputOptions& options) : state_(std::make_unique<State>()) {
     State& s = *state_;
     s.path = resolved(path);
     s.options = options;
+    refuse_long_name(s.path, "the output", "choose a shorter name");
     struct stat info {};
     if (::stat(s.path.c_str(), &info) == 0) {
         if (S_ISDIR(info.st_mode))
             throw Error(ErrorCode::usage, fmt::format("{} is a folder, a file is needed", s.path.string()));
         if (!S_ISREG(info.st_mode))
             throw Error(ErrorCode::usage, fmt::format("{} is a device or pipe, not a file", s.path.string()));
-        if (options.replace == Replace::never) throw exists_already(s.path);
-        s.replaced = info;
+        if (options.replace != Replace::never) {
+            s.lock = lock_file(s.path);
+            if (::stat(s.path.c_str(), &info) != 0) throw changed_meanwhile(s.path);
+            if (options.read_as && stamp_from(info) != *options.read_as) throw changed_meanwhile(s.path);
+            s.replaced = info;
+        }
+    } else if (options.read_as) {
+        throw changed_meanwhile(s.path);
     }
-    make_folder(s.path.parent_path());
+    if (s.replaced && options.replace == Replace::keep_backup)
+        refuse_long_name(longest_backup_name(s.path), "the backup",
+                         "choose a shorter name, or do without the backup (and so without a way back)");
+    s.folders = make_folders(s.path.parent_path());
+    clean_temporaries(s.path);
     s.writer.emplace(open_temporary(s.path, s.temporary), s.path);
 }
 
@@ -124,9 +110,13 @@ void OutputFile::reserve(std::uint64_t size) {
     state_->writer->reserve(size);
 }
 void OutputFile::write(ByteView bytes) {
+    state_->settled = false;
+    state_->stands_already.reset();
     state_->writer->write(bytes);
 }
 void OutputFile::clear() {
+    state_->settled = false;
+    state_->stands_already.reset();
     state_->writer->clear();
 }
 void OutputFile::read_back(std::uint64_t offset, MutableByteView into) const {
@@ -158,89 +148,122 @@ void OutputFile::State::take_over_attributes() const {
     ::fchmod(descriptor, (own.st_mode | (((own.st_mode & 0444) >> 2) & model.st_mode)) & 07777);
 }
 
-std::optional<fs::path> OutputFile::State::keep_backup() const {
-    if (!replaced || options.replace != Replace::keep_backup) return std::nullopt;
-    fs::path backup = backup_name(path);
-    // A second name for the old file, so that its own name is never missing; a plain move where the file
-    // system knows no second names.
-    if (::link(path.c_str(), backup.c_str()) != 0 && ::rename(path.c_str(), backup.c_str()) != 0)
-        throw system_error("keep a backup of", path);
-    return backup;
+void OutputFile::State::settle() {
+    if (settled) return;
+    writer->trim();
+    take_over_attributes();
+    settled = true;
 }
 
-void OutputFile::State::move_into_place() {
-    const bool may_replace = options.replace != Replace::never;
-    int result = ::renameat2(AT_FDCWD, temporary.c_str(), AT_FDCWD, path.c_str(), may_replace ? 0 : RENAME_NOREPLACE);
-    if (result != 0 && errno == EEXIST) throw exists_already(path);
-    if (result != 0 && (errno == EINVAL || errno == ENOSYS)) {
-        if (!may_replace && ::access(path.c_str(), F_OK) == 0) throw exists_already(path);
-        result = ::rename(temporary.c_str(), path.c_str());
+FileStamp OutputFile::settle() {
+    state_->settle();
+    struct stat info {};
+    if (::fstat(state_->writer->descriptor(), &info) != 0) throw system_error("read back", state_->path);
+    return stamp_from(info);
+}
+
+bool OutputFile::stands_already() {
+    State& s = *state_;
+    s.settle();
+    if (!s.stands_already) s.stands_already = !s.replaced && holds(s.path, s.writer->map());
+    return *s.stands_already;
+}
+
+bool OutputFile::State::is_as_it_was() const {
+    const auto now = stamp_of(path);
+    return replaced && now && *now == stamp_from(*replaced);
+}
+
+void OutputFile::State::keep_backup() {
+    if (backup || !replaced || options.replace != Replace::keep_backup) return;
+    if (!is_as_it_was()) throw changed_meanwhile(path);
+    backup = make_backup(path);
+}
+
+std::optional<fs::path> OutputFile::keep_backup() {
+    state_->keep_backup();
+    return state_->backup;
+}
+
+void OutputFile::State::refuse_conflict() {
+    struct stat info {};
+    if (replaced ? !is_as_it_was() : false) throw changed_meanwhile(path);
+    if (!replaced && ::lstat(path.c_str(), &info) == 0) throw exists_already(path);
+}
+
+void OutputFile::State::place() {
+    refuse_conflict();
+    if (!replaced) {
+        if (!rename_to_new(temporary, path)) throw errno == EEXIST ? exists_already(path) : system_error("put into place", path);
+        temporary.clear();
+    } else if (::renameat2(AT_FDCWD, temporary.c_str(), AT_FDCWD, path.c_str(), RENAME_EXCHANGE) == 0) {
+        exchanged = true;
+    } else {
+        if (errno != EINVAL && errno != ENOSYS) throw system_error("put into place", path);
+        if (::rename(temporary.c_str(), path.c_str()) != 0) throw system_error("put into place", path);
+        temporary.clear();
     }
-    if (result != 0) throw system_error("put into place", path);
-    temporary.clear();
+    placed = kept = true;
+}
+
+/// After place(), when another file of the set could not follow.
+void OutputFile::State::take_back() noexcept {
+    if (!placed) return;
+    placed = kept = false;
+    if (exchanged) {
+        ::renameat2(AT_FDCWD, temporary.c_str(), AT_FDCWD, path.c_str(), RENAME_EXCHANGE);
+    } else if (backup) {
+        if (::rename(backup->c_str(), path.c_str()) == 0) backup.reset();
+        kept = true;
+    } else if (!replaced) {
+        ::unlink(path.c_str());
+    }
 }
 
 std::optional<fs::path> OutputFile::commit(const Progress& progress) {
-    State& s = *state_;
+    OutputSet::commit_together({this}, progress);
+    return state_->backup;
+}
+
+OutputSet::OutputSet() noexcept = default;
+OutputSet::~OutputSet() = default;
+OutputSet::OutputSet(OutputSet&&) noexcept = default;
+OutputSet& OutputSet::operator=(OutputSet&&) noexcept = default;
+
+OutputFile& OutputSet::add(const fs::path& path, const OutputOptions& options) {
+    files_.push_back(std::make_unique<OutputFile>(path, options));
+    return *files_.back();
+}
+
+void OutputSet::withdraw(const OutputFile& file) noexcept {
+    std::erase_if(files_, [&](const auto& member) { return member.get() == &file; });
+}
+
+void OutputSet::commit(const Progress& progress) {
+    std::vector<OutputFile*> files;
+    for (const auto& file : files_) files.push_back(file.get());
+    commit_together(files, progress);
+}
+
+void OutputSet::commit_together(const std::vector<OutputFile*>& files, const Progress& progress) {
     Meter meter(progress, Phase::flushing, 0);
-    s.writer->trim();
-    s.take_over_attributes();
-    if (::fsync(s.writer->descriptor()) != 0) throw system_error("flush", s.path);
+    std::vector<OutputFile::State*> order;  // the first file last
+    for (OutputFile* const file : files)
+        if (!file->stands_already()) order.insert(order.begin(), file->state_.get());
+    for (const OutputFile::State* file : order)
+        if (::fsync(file->writer->descriptor()) != 0) throw system_error("flush", file->path);
     meter.finish();
-    auto backup = s.keep_backup();
+    for (OutputFile::State* file : order) file->refuse_conflict();
+    for (OutputFile::State* file : order) file->keep_backup();
     try {
-        s.move_into_place();
+        for (OutputFile::State* file : order) file->place();
     } catch (const Error&) {
-        std::error_code code;
-        if (backup && fs::exists(s.path, code))
-            fs::remove(*backup, code);
-        else if (backup)
-            fs::rename(*backup, s.path, code);
+        for (auto file = order.rbegin(); file != order.rend(); ++file) (*file)->take_back();
         throw;
     }
-    sync_folder(s.path.parent_path());
-    return backup;
-}
-
-struct ScratchFile::State {
-    FileWriter writer;
-};
-
-ScratchFile::ScratchFile() {
-    const fs::path folder = fs::temp_directory_path();
-    fs::path temporary;
-    Descriptor descriptor = open_temporary(folder / "scratch", temporary);
-    ::unlink(temporary.c_str());
-    state_ = std::make_unique<State>(State{FileWriter(std::move(descriptor), folder / "scratch")});
-}
-ScratchFile::~ScratchFile() = default;
-ScratchFile::ScratchFile(ScratchFile&&) noexcept = default;
-ScratchFile& ScratchFile::operator=(ScratchFile&&) noexcept = default;
-
-void ScratchFile::reserve(std::uint64_t size) {
-    state_->writer.reserve(size);
-}
-void ScratchFile::write(ByteView bytes) {
-    state_->writer.write(bytes);
-}
-void ScratchFile::clear() {
-    state_->writer.clear();
-}
-void ScratchFile::read_back(std::uint64_t offset, MutableByteView into) const {
-    state_->writer.read_back(offset, into);
-}
-std::optional<ByteView> ScratchFile::written() {
-    return state_->writer.map();
-}
-
-void ScratchFile::copy_to(int descriptor, const Progress& progress) {
-    const ByteView all = state_->writer.map();
-    Meter meter(progress, Phase::writing, all.size());
-    constexpr std::size_t chunk = 1 << 20;
-    for (std::size_t at = 0; at < all.size(); at += chunk) {
-        write_all(descriptor, all.subspan(at, std::min(chunk, all.size() - at)), "standard output");
-        meter.advance(chunk);
-    }
+    std::set<fs::path> folders;
+    for (const OutputFile::State* file : order) folders.insert(file->path.parent_path());
+    for (const fs::path& folder : folders) sync_folder(folder);
 }
 
 }  // namespace hotstitch

@@ -32,9 +32,9 @@ CreateReport create(const ByteSource& source, const ByteSource& target, ByteSink
         Bytes source_storage, target_storage;
         const ByteView old_bytes = whole_of(source, source_storage, options.limits);
         const ByteView new_bytes = whole_of(target, target_storage, options.limits);
-        const auto writer =
-            make_patch_writer(options.format, old_bytes, new_bytes, patch, {options.metadata, options.vcdiff});
         Meter meter(options.progress, Phase::comparing, new_bytes.size());
+        const auto writer = make_patch_writer(options.format, old_bytes, new_bytes, patch,
+                                              {options.metadata, options.vcdiff, [&] { meter.finish(); }});
         const bool windows = options.format == PatchFormat::vcdiff;
         const MatchOptions how{.anywhere = format_of(options.format).copies_from_anywhere,
                                .effort = options.effort,

@@ -31,52 +31,88 @@ ReceiptFile file_from(const OrderedJson& document, std::string_view field) {
     return file;
 }
 
+std::optional<FileIdentity> identity_from(const OrderedJson& document, std::string_view field) {
+    const auto found = document.find(field);
+    if (found == document.end()) return std::nullopt;
+    const auto number = [&](const char* name) {
+        const auto value = found->is_object() ? found->find(name) : found->end();
+        if (!found->is_object() || value == found->end() || !value->is_number_integer())
+            broken_document(what, field, "an identity is none");
+        return *value;
+    };
+    return FileIdentity{number("inode").get<std::uint64_t>(), number("modified").get<std::int64_t>()};
+}
+
+OrderedJson body_of(const Receipt& receipt) {
+    OrderedJson body;
+    body["time"] = receipt.time;
+    body["tool"] = receipt.tool;
+    body["source"] = to_json(receipt.source);
+    body["patches"] = OrderedJson::array();
+    for (const ReceiptFile& patch : receipt.patches) body["patches"].push_back(to_json(patch));
+    body["target"] = to_json(receipt.target);
+    body["in_place"] = receipt.in_place;
+    const auto optional = [&](const char* name, const std::string& text) {
+        if (!text.empty()) body[name] = text;
+    };
+    const auto identity = [&](const char* name, const std::optional<FileIdentity>& value) {
+        if (value) body[name] = {{"inode", value->inode}, {"modified", value->modified}};
+    };
+    if (!receipt.mends.empty()) body["mends"] = receipt.mends;
+    optional("reading", receipt.reading);
+    optional("backup", receipt.backup);
+    optional("reverse", receipt.reverse);
+    identity("target_identity", receipt.target_identity);
+    identity("reverse_identity", receipt.reverse_identity);
+    return body;
+}
+
+Receipt body_from(const OrderedJson& body) {
+    if (!body.is_object()) broken_document(what, "before", "an entry is no object");
+    Receipt receipt;
+    receipt.time = text_at(body, "time", false);
+    receipt.tool = text_at(body, "tool", false);
+    receipt.source = file_from(body, "source");
+    receipt.target = file_from(body, "target");
+    const auto patches = body.find("patches");
+    if (patches == body.end() || !patches->is_array())
+        broken_document(what, "patches", "the list of patches is missing");
+    for (const OrderedJson& patch : *patches)
+        receipt.patches.push_back(file_from(OrderedJson{{"patch", patch}}, "patch"));
+    if (const auto mends = body.find("mends"); mends != body.end()) {
+        if (!mends->is_array()) broken_document(what, "mends", "the list of mends is none");
+        for (const OrderedJson& mend : *mends)
+            receipt.mends.push_back(text_at(OrderedJson{{"mend", mend}}, "mend", true));
+    }
+    const auto in_place = body.find("in_place");
+    if (in_place == body.end() || !in_place->is_boolean())
+        broken_document(what, "in_place", "it does not say where the output was put");
+    receipt.in_place = in_place->get<bool>();
+    receipt.reading = text_at(body, "reading", false);
+    receipt.backup = text_at(body, "backup", false);
+    receipt.reverse = text_at(body, "reverse", false);
+    receipt.target_identity = identity_from(body, "target_identity");
+    receipt.reverse_identity = identity_from(body, "reverse_identity");
+    return receipt;
+}
+
 }  // namespace
 
 std::string receipt_to_json(const Receipt& receipt) {
     OrderedJson document;
     document["schema"] = {{"name", schema_name}, {"version", schema_version}};
-    document["time"] = receipt.time;
-    document["tool"] = receipt.tool;
-    document["source"] = to_json(receipt.source);
-    document["patches"] = OrderedJson::array();
-    for (const ReceiptFile& patch : receipt.patches) document["patches"].push_back(to_json(patch));
-    document["target"] = to_json(receipt.target);
-    document["in_place"] = receipt.in_place;
-    const auto optional = [&](const char* name, const std::string& text) {
-        if (!text.empty()) document[name] = text;
-    };
-    if (!receipt.mends.empty()) document["mends"] = receipt.mends;
-    optional("reading", receipt.reading);
-    optional("backup", receipt.backup);
-    optional("reverse", receipt.reverse);
+    document.update(body_of(receipt));
+    for (const Receipt& before : receipt.before) document["before"].push_back(body_of(before));
     return document.dump(2) + "\n";
 }
 
 Receipt receipt_from_json(std::string_view text) {
     const OrderedJson document = parsed_document(text, schema_name, schema_version, what);
-    Receipt receipt;
-    receipt.time = text_at(document, "time", false);
-    receipt.tool = text_at(document, "tool", false);
-    receipt.source = file_from(document, "source");
-    receipt.target = file_from(document, "target");
-    const auto patches = document.find("patches");
-    if (patches == document.end() || !patches->is_array())
-        broken_document(what, "patches", "the list of patches is missing");
-    for (const OrderedJson& patch : *patches)
-        receipt.patches.push_back(file_from(OrderedJson{{"patch", patch}}, "patch"));
-    if (const auto mends = document.find("mends"); mends != document.end()) {
-        if (!mends->is_array()) broken_document(what, "mends", "the list of mends is none");
-        for (const OrderedJson& mend : *mends)
-            receipt.mends.push_back(text_at(OrderedJson{{"mend", mend}}, "mend", true));
+    Receipt receipt = body_from(document);
+    if (const auto before = document.find("before"); before != document.end()) {
+        if (!before->is_array()) broken_document(what, "before", "the list of earlier changes is none");
+        for (const OrderedJson& body : *before) receipt.before.push_back(body_from(body));
     }
-    const auto in_place = document.find("in_place");
-    if (in_place == document.end() || !in_place->is_boolean())
-        broken_document(what, "in_place", "it does not say where the output was put");
-    receipt.in_place = in_place->get<bool>();
-    receipt.reading = text_at(document, "reading", false);
-    receipt.backup = text_at(document, "backup", false);
-    receipt.reverse = text_at(document, "reverse", false);
     return receipt;
 }
 

@@ -38,7 +38,7 @@ Writer::Writer(ByteView target, ByteSink& patch, const WriterOptions& options)
             .in("window")
             .wanted(fmt::format("{} to {} bytes", least_window, most_window))
             .found(fmt::format("{} bytes", options_.window));
-    if (options_.lzma) compressor_.emplace(target.size());
+    if (options_.lzma) compressor_.emplace(target.size(), options.tick);
     window_.begin(target_, 0);
 }
 

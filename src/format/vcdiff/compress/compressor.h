@@ -3,6 +3,7 @@
 #pragma once
 
 #include <array>
+#include <functional>
 #include <memory>
 
 #include "format/vcdiff/vcdiff_format.h"
@@ -14,8 +15,9 @@ namespace hotstitch::vcdiff {
 /// the lasting stream cannot be taken back, so from then on everything of that kind goes there.
 class SectionCompressor {
 public:
-    /// `target_size` bounds the dictionaries. Does nothing in a build without liblzma.
-    explicit SectionCompressor(std::uint64_t target_size);
+    /// `target_size` bounds the dictionaries. `tick` is called every few milliseconds of work and throws to stop it.
+    /// Does nothing in a build without liblzma.
+    SectionCompressor(std::uint64_t target_size, std::function<void()> tick);
     ~SectionCompressor();
 
     /// Replaces `bytes` by its compressed form and returns true where that is chosen.
@@ -24,6 +26,7 @@ public:
 private:
     struct Stream;
     std::uint32_t dictionary_;
+    std::function<void()> tick_;
     std::array<std::unique_ptr<Stream>, section_count> streams_;
 };
 

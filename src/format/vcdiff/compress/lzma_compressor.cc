@@ -34,31 +34,42 @@ struct SectionCompressor::Stream {
     Stream& operator=(const Stream&) = delete;
     ~Stream() { lzma_end(&stream); }
 
-    Bytes feed(ByteView bytes) {
+    Bytes feed(ByteView bytes, const std::function<void()>& tick) {
+        constexpr std::size_t piece = 64 << 10;  // some 20 ms of work
         Bytes out;
         put_integer(out, bytes.size());
+        while (bytes.size() > piece) {
+            if (tick) tick();
+            code(bytes.first(piece), LZMA_RUN, out);
+            bytes = bytes.subspan(piece);
+        }
+        code(bytes, LZMA_SYNC_FLUSH, out);
+        return out;
+    }
+
+    void code(ByteView bytes, lzma_action action, Bytes& out) {
         stream.next_in = reinterpret_cast<const std::uint8_t*>(bytes.data());
         stream.avail_in = bytes.size();
         std::array<std::byte, 64 << 10> buffer;
         lzma_ret result = LZMA_OK;
-        while (result == LZMA_OK) {
+        while (result == LZMA_OK && (action == LZMA_SYNC_FLUSH || stream.avail_in != 0)) {
             stream.next_out = reinterpret_cast<std::uint8_t*>(buffer.data());
             stream.avail_out = buffer.size();
-            result = lzma_code(&stream, LZMA_SYNC_FLUSH);
+            result = lzma_code(&stream, action);
             out.insert(out.end(), buffer.begin(),
                        buffer.begin() + static_cast<std::ptrdiff_t>(buffer.size() - stream.avail_out));
         }
-        if (result != LZMA_STREAM_END) throw Error(ErrorCode::io, "the LZMA encoder failed");
-        return out;
+        if (result != (action == LZMA_SYNC_FLUSH ? LZMA_STREAM_END : LZMA_OK))
+            throw Error(ErrorCode::io, "the LZMA encoder failed");
     }
 
     lzma_stream stream = LZMA_STREAM_INIT;
 };
 
-SectionCompressor::SectionCompressor(std::uint64_t target_size)
+SectionCompressor::SectionCompressor(std::uint64_t target_size, std::function<void()> tick)
     : dictionary_(
-          static_cast<std::uint32_t>(std::bit_ceil(std::clamp(target_size, smallest_dictionary, largest_dictionary)))) {
-}
+          static_cast<std::uint32_t>(std::bit_ceil(std::clamp(target_size, smallest_dictionary, largest_dictionary)))),
+      tick_(std::move(tick)) {}
 
 SectionCompressor::~SectionCompressor() = default;
 
@@ -67,10 +78,10 @@ bool SectionCompressor::compress(unsigned section, Bytes& bytes) {
     std::unique_ptr<Stream>& stream = streams_[section];
     if (!stream) {
         const ByteView tried = ByteView(bytes).first(std::min(bytes.size(), sample));
-        if (Stream(dictionary_).feed(tried).size() >= tried.size()) return false;
+        if (Stream(dictionary_).feed(tried, tick_).size() >= tried.size()) return false;
         stream = std::make_unique<Stream>(dictionary_);
     }
-    bytes = stream->feed(bytes);
+    bytes = stream->feed(bytes, tick_);
     return true;
 }
 
@@ -79,7 +90,7 @@ bool SectionCompressor::compress(unsigned section, Bytes& bytes) {
 namespace hotstitch::vcdiff {
 
 struct SectionCompressor::Stream {};
-SectionCompressor::SectionCompressor(std::uint64_t) : dictionary_(0) {}
+SectionCompressor::SectionCompressor(std::uint64_t, std::function<void()>) : dictionary_(0) {}
 SectionCompressor::~SectionCompressor() = default;
 bool SectionCompressor::compress(unsigned, Bytes&) {
     return false;

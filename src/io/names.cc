@@ -1,0 +1,280 @@
+// SPDX-License-Identifier: MIT
+// Names are found by trying: link and rename refuse one that is taken, so no two processes ever get the same.
+// Every temporary file is locked as long as its maker lives; one that can be locked has been left behind.
+// Tested by tests/file_io_test.cc and tests/faults_test.cc.
+#include "io/names.h"
+
+#include <fcntl.h>
+#include <sys/file.h>
+#include <unistd.h>
+
+#include <fmt/chrono.h>
+
+#include <array>
+#include <cctype>
+#include <cstdio>
+#include <ctime>
+#include <fstream>
+#include <random>
+#include <sstream>
+
+#include "io/file_writer.h"
+#include "io/system_error.h"
+
+namespace hotstitch {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+constexpr std::string_view temporary_suffix = ".hotstitch-tmp", backup_suffix = ".backup";
+constexpr std::size_t longest_stem = 220;  ///< of a temporary file's name: most systems take 255 bytes in all
+constexpr int most_entries = 100'000;      ///< of a folder that is searched for leftovers
+
+std::string temporary_prefix(const fs::path& path) {
+    return fmt::format(".{}.", path.filename().string().substr(0, longest_stem));
+}
+
+bool is_temporary_of(std::string_view name, std::string_view prefix) {
+    if (!name.starts_with(prefix) || !name.ends_with(temporary_suffix)) return false;
+    const std::string_view digits = name.substr(prefix.size(), name.size() - prefix.size() - temporary_suffix.size());
+    return name.size() == prefix.size() + 6 + temporary_suffix.size() &&
+           digits.find_first_not_of("0123456789abcdef") == std::string_view::npos;
+}
+
+/// "process 1234", from the kernel's list of locks, or "another process".
+std::string holder_of(const struct stat& info) {
+    std::ifstream locks("/proc/locks");
+    const std::string inode = fmt::format(":{}", info.st_ino);
+    for (std::string line; std::getline(locks, line);) {
+        std::istringstream words(line);
+        std::string number, kind, mode, access, process, file;
+        words >> number >> kind >> mode >> access >> process >> file;
+        if (kind == "FLOCK" && file.ends_with(inode)) return "process " + process;
+    }
+    return "another process";
+}
+
+bool is_still_named(int descriptor, const fs::path& path) {
+    struct stat open {
+    }, named{};
+    return ::fstat(descriptor, &open) == 0 && ::stat(path.c_str(), &named) == 0 && open.st_dev == named.st_dev &&
+           open.st_ino == named.st_ino;
+}
+
+fs::path backup_name(const fs::path& file, int number) {
+    const std::time_t now = std::time(nullptr);
+    std::tm parts{};
+    ::gmtime_r(&now, &parts);
+    return fs::path(file).concat(
+        fmt::format(".{:%Y-%m-%d-%H%M%S}{}{}", parts, number == 1 ? "" : fmt::format("-{}", number), backup_suffix));
+}
+
+/// A backup that is only a second name of the file: its maker was killed before it replaced anything.
+std::optional<fs::path> unused_backup(const fs::path& file, const struct stat& info) {
+    if (info.st_nlink < 2) return std::nullopt;
+    std::error_code code;
+    int looked_at = 0;
+    for (fs::directory_iterator entry(file.parent_path(), code), end; !code && entry != end; entry.increment(code)) {
+        if (++looked_at > most_entries) break;
+        struct stat other {};
+        if (is_backup_name(entry->path().filename().string(), file.filename().string()) &&
+            ::lstat(entry->path().c_str(), &other) == 0 && other.st_dev == info.st_dev && other.st_ino == info.st_ino)
+            return entry->path();
+    }
+    return std::nullopt;
+}
+
+/// What a file system says that knows no second names.
+bool means_no_links(int code) {
+    return code == EPERM || code == EOPNOTSUPP || code == ENOSYS || code == EMLINK || code == EXDEV;
+}
+
+/// A whole copy under a temporary name, flushed, with the file's mode bits and times. Returns its name.
+fs::path copied(const fs::path& file) {
+    const Descriptor from(::open(file.c_str(), O_RDONLY | O_CLOEXEC));
+    struct stat info {};
+    if (!from || ::fstat(from.get(), &info) != 0) throw system_error("read", file);
+    fs::path temporary;
+    const Descriptor to = open_temporary(file, temporary);
+    try {
+        Bytes buffer(1 << 20);
+        while (true) {
+            const ssize_t got = ::read(from.get(), buffer.data(), buffer.size());
+            if (got < 0 && errno == EINTR) continue;
+            if (got < 0) throw system_error("read", file);
+            if (got == 0) break;
+            write_all(to.get(), ByteView(buffer).first(static_cast<std::size_t>(got)), temporary);
+        }
+        const struct timespec times[2] = {info.st_atim, info.st_mtim};
+        ::fchmod(to.get(), info.st_mode & 07777);
+        ::futimens(to.get(), times);
+        if (::fsync(to.get()) != 0) throw system_error("flush", temporary);
+    } catch (...) {
+        ::unlink(temporary.c_str());
+        throw;
+    }
+    return temporary;
+}
+
+}  // namespace
+
+fs::path resolved(const fs::path& path) {
+    std::error_code code, missing;
+    fs::path real = fs::weakly_canonical(path, code);
+    // A link to nothing: the file it names is made.
+    for (int hops = 0; !code && fs::is_symlink(fs::symlink_status(real, missing)) && hops < 40; ++hops) {
+        const fs::path to = fs::read_symlink(real, code);
+        real = fs::weakly_canonical(to.is_absolute() ? to : real.parent_path() / to, code);
+    }
+    if (!code) real = fs::absolute(real, code);
+    if (code) throw system_error("find the place of", path, code.value());
+    return real;
+}
+
+FileStamp stamp_from(const struct stat& info) noexcept {
+    return {.device = info.st_dev,
+            .inode = info.st_ino,
+            .size = static_cast<std::uint64_t>(info.st_size),
+            .modified = std::int64_t{info.st_mtim.tv_sec} * 1'000'000'000 + info.st_mtim.tv_nsec};
+}
+
+std::optional<FileStamp> stamp_of(const fs::path& path) noexcept {
+    struct stat info {};
+    if (::stat(path.c_str(), &info) != 0 || !S_ISREG(info.st_mode)) return std::nullopt;
+    return stamp_from(info);
+}
+
+void refuse_long_name(const fs::path& path, std::string_view what, std::string_view hint) {
+    struct stat info {};
+    if (::lstat(path.c_str(), &info) == 0 || errno != ENAMETOOLONG) return;
+    throw Error(ErrorCode::usage, fmt::format("the name of {} would be too long for the file system", what))
+        .in("name")
+        .found(fmt::format("{} bytes: {}", path.filename().native().size(), path.filename().string()))
+        .hint(std::string(hint));
+}
+
+Descriptor open_temporary(const fs::path& path, fs::path& temporary) {
+    const std::string prefix = temporary_prefix(path);
+    std::random_device random;
+    while (true) {
+        temporary = path.parent_path() / fmt::format("{}{:06x}{}", prefix, random() & 0xFFFFFF, temporary_suffix);
+        Descriptor descriptor(::open(temporary.c_str(), O_RDWR | O_CREAT | O_EXCL | O_CLOEXEC, 0666));
+        const int why = errno;
+        if (descriptor) {
+            // Where locks are unknown, nobody cleans up either. Somebody who did so just now is tried again.
+            const bool locked = ::flock(descriptor.get(), LOCK_EX | LOCK_NB) == 0 || errno != EWOULDBLOCK;
+            if (locked && is_still_named(descriptor.get(), temporary)) return descriptor;
+            continue;
+        }
+        if (why == EEXIST || why == EINTR) continue;
+        temporary.clear();
+        throw system_error("write in the folder", path.parent_path(), why);
+    }
+}
+
+void clean_temporaries(const fs::path& path) noexcept try {
+    const std::string prefix = temporary_prefix(path);
+    std::error_code code;
+    int looked_at = 0;
+    for (fs::directory_iterator entry(path.parent_path(), code), end; !code && entry != end; entry.increment(code)) {
+        if (++looked_at > most_entries) return;
+        if (!is_temporary_of(entry->path().filename().string(), prefix)) continue;
+        const Descriptor left(::open(entry->path().c_str(), O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC));
+        if (left && ::flock(left.get(), LOCK_EX | LOCK_NB) == 0 && is_still_named(left.get(), entry->path()))
+            ::unlink(entry->path().c_str());
+    }
+} catch (const std::exception&) {  // leftovers may stay
+}
+
+bool is_backup_name(std::string_view name, std::string_view file) {
+    constexpr std::string_view pattern = ".0000-00-00-000000";
+    if (!name.starts_with(file) || !name.ends_with(backup_suffix) ||
+        name.size() < file.size() + pattern.size() + backup_suffix.size())
+        return false;
+    std::string_view stamp = name.substr(file.size(), name.size() - file.size() - backup_suffix.size());
+    const auto digit = [](char c) { return c >= '0' && c <= '9'; };
+    for (std::size_t i = 0; i < pattern.size(); ++i)
+        if (pattern[i] == '0' ? !digit(stamp[i]) : stamp[i] != pattern[i]) return false;
+    stamp.remove_prefix(pattern.size());
+    return stamp.empty() || (stamp.size() >= 2 && stamp[0] == '-' &&
+                             stamp.find_first_not_of("0123456789", 1) == std::string_view::npos);
+}
+
+fs::path longest_backup_name(const fs::path& file) {
+    return backup_name(file, 100);
+}
+
+fs::path make_backup(const fs::path& file) {
+    struct stat info {};
+    if (::stat(file.c_str(), &info) != 0) throw system_error("keep a backup of", file);
+    if (auto left = unused_backup(file, info)) return *left;
+    fs::path copy;
+    for (int number = 1;; ++number) {
+        const fs::path name = backup_name(file, number);
+        if (copy.empty() && ::link(file.c_str(), name.c_str()) == 0) return name;
+        if (copy.empty() && means_no_links(errno)) copy = copied(file);
+        if (!copy.empty() && rename_to_new(copy, name)) return name;
+        if (const int why = errno; why != EEXIST) {
+            if (!copy.empty()) ::unlink(copy.c_str());
+            throw system_error("keep a backup of", file, why);
+        }
+    }
+}
+
+bool rename_to_new(const fs::path& from, const fs::path& to) noexcept {
+    if (::renameat2(AT_FDCWD, from.c_str(), AT_FDCWD, to.c_str(), RENAME_NOREPLACE) == 0) return true;
+    if (errno != EINVAL && errno != ENOSYS) return false;
+    // A file system that cannot say "only if new" in one step: link can, where it is known.
+    if (::link(from.c_str(), to.c_str()) == 0) return ::unlink(from.c_str()), true;
+    if (!means_no_links(errno)) return false;
+    struct stat info {};
+    if (::lstat(to.c_str(), &info) == 0) return errno = EEXIST, false;
+    return ::rename(from.c_str(), to.c_str()) == 0;
+}
+
+void sync_folder(const fs::path& folder) noexcept {
+    const Descriptor descriptor(::open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC));
+    if (descriptor) ::fsync(descriptor.get());  // some file systems refuse this; the rename stands all the same
+}
+
+std::vector<fs::path> make_folders(const fs::path& folder) {
+    std::vector<fs::path> missing;
+    std::error_code code;
+    for (fs::path at = folder; !fs::exists(at, code) && at.has_relative_path(); at = at.parent_path())
+        missing.insert(missing.begin(), at);
+    std::vector<fs::path> made;
+    for (const fs::path& one : missing) {
+        const bool is_new = fs::create_directory(one, code);
+        if (code) {
+            remove_folders(made);
+            throw system_error("make the folder", one, code.value());
+        }
+        if (is_new) made.push_back(one);
+    }
+    if (!fs::is_directory(folder, code)) throw system_error("make the folder", folder, ENOTDIR);
+    return made;
+}
+
+void remove_folders(const std::vector<fs::path>& made) noexcept {
+    for (auto folder = made.rbegin(); folder != made.rend(); ++folder) ::rmdir(folder->c_str());
+}
+
+Descriptor lock_file(const fs::path& path) {
+    while (true) {
+        Descriptor descriptor(::open(path.c_str(), O_RDONLY | O_NONBLOCK | O_CLOEXEC));
+        if (!descriptor) return descriptor;
+        if (::flock(descriptor.get(), LOCK_EX | LOCK_NB) != 0 && errno == EWOULDBLOCK) {
+            struct stat info {};
+            ::fstat(descriptor.get(), &info);
+            throw Error(ErrorCode::io,
+                        fmt::format("{} is being worked on by {}", path.string(), holder_of(info)))
+                .in("lock")
+                .hint("wait until that is done, then run this again");
+        }
+        // Replaced between opening and locking: the lock is wanted on what stands there now.
+        if (is_still_named(descriptor.get(), path)) return descriptor;
+    }
+}
+
+}  // namespace hotstitch

@@ -1,0 +1,52 @@
+// SPDX-License-Identifier: MIT
+// Names beside an output: where it really lies, temporary files, backups; and what a killed process left of them.
+#pragma once
+
+#include <sys/stat.h>
+
+#include <filesystem>
+#include <optional>
+#include <vector>
+
+#include "hotstitch/file_io.h"
+#include "io/descriptor.h"
+
+namespace hotstitch {
+
+/// Absolute, with every link followed, also where the last part does not exist yet. Throws Error(io).
+std::filesystem::path resolved(const std::filesystem::path& path);
+
+FileStamp stamp_from(const struct stat& info) noexcept;
+
+/// Throws Error(usage) when the file system takes no name so long; `what` is for the message ("the backup").
+void refuse_long_name(const std::filesystem::path& path, std::string_view what, std::string_view hint);
+
+/// A new, locked file ".NAME.XXXXXX.hotstitch-tmp" beside `path`, whose name goes to `temporary`. Throws Error(io).
+Descriptor open_temporary(const std::filesystem::path& path, std::filesystem::path& temporary);
+
+/// Removes temporary files for `path` whose makers are gone.
+void clean_temporaries(const std::filesystem::path& path) noexcept;
+
+/// Gives `file` a second, dated name that nobody else has, and returns it. Copies where the file system knows no second
+/// names. One that a killed process has left is taken up. Throws Error(io).
+std::filesystem::path make_backup(const std::filesystem::path& file);
+
+/// As long as any backup's name gets.
+std::filesystem::path longest_backup_name(const std::filesystem::path& file);
+
+/// Renames and refuses to replace. False with errno set.
+bool rename_to_new(const std::filesystem::path& from, const std::filesystem::path& to) noexcept;
+
+/// Flushes the folder's list of names.
+void sync_folder(const std::filesystem::path& folder) noexcept;
+
+/// The folder and those above it that were missing, made; the outermost first. Throws Error(io) and leaves none.
+std::vector<std::filesystem::path> make_folders(const std::filesystem::path& folder);
+/// Removes those that are empty.
+void remove_folders(const std::vector<std::filesystem::path>& made) noexcept;
+
+/// Holds the advisory lock of the file that stands at `path`, so that other processes of this library keep off it.
+/// Empty where there is no file or it cannot be opened. Throws Error(io), saying who holds the lock already.
+Descriptor lock_file(const std::filesystem::path& path);
+
+}  // namespace hotstitch

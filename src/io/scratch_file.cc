@@ -1,0 +1,69 @@
+// SPDX-License-Identifier: MIT
+// Tested by tests/file_io_test.cc.
+#include <fcntl.h>
+#include <unistd.h>
+
+#include <algorithm>
+
+#include "bytes/meter.h"
+#include "hotstitch/file_io.h"
+#include "io/file_writer.h"
+#include "io/names.h"
+
+namespace hotstitch {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+/// A file without a name, where the file system can make one, so that no kill leaves it behind.
+Descriptor open_unnamed(const fs::path& folder) {
+    Descriptor descriptor(::open(folder.c_str(), O_TMPFILE | O_RDWR | O_CLOEXEC, 0600));
+    if (descriptor) return descriptor;
+    fs::path temporary;
+    descriptor = open_temporary(folder / "scratch", temporary);
+    ::unlink(temporary.c_str());
+    return descriptor;
+}
+
+}  // namespace
+
+struct ScratchFile::State {
+    FileWriter writer;
+};
+
+ScratchFile::ScratchFile() {
+    const fs::path folder = fs::temp_directory_path();
+    state_ = std::make_unique<State>(State{FileWriter(open_unnamed(folder), folder / "scratch")});
+}
+ScratchFile::~ScratchFile() = default;
+ScratchFile::ScratchFile(ScratchFile&&) noexcept = default;
+ScratchFile& ScratchFile::operator=(ScratchFile&&) noexcept = default;
+
+void ScratchFile::reserve(std::uint64_t size) {
+    state_->writer.reserve(size);
+}
+void ScratchFile::write(ByteView bytes) {
+    state_->writer.write(bytes);
+}
+void ScratchFile::clear() {
+    state_->writer.clear();
+}
+void ScratchFile::read_back(std::uint64_t offset, MutableByteView into) const {
+    state_->writer.read_back(offset, into);
+}
+std::optional<ByteView> ScratchFile::written() {
+    return state_->writer.map();
+}
+
+void ScratchFile::copy_to(int descriptor, const Progress& progress) {
+    const ByteView all = state_->writer.map();
+    Meter meter(progress, Phase::writing, all.size());
+    constexpr std::size_t chunk = 1 << 20;
+    for (std::size_t at = 0; at < all.size(); at += chunk) {
+        write_all(descriptor, all.subspan(at, std::min(chunk, all.size() - at)), "standard output");
+        meter.advance(chunk);
+    }
+}
+
+}  // namespace hotstitch
