@@ -8,6 +8,7 @@
 #include "delivery.h"
 #include "hotstitch/error.h"
 #include "placement.h"
+#include "receipts.h"
 
 namespace hotstitch::cli {
 
@@ -20,6 +21,7 @@ void check_rewrite(const RewriteArguments& arguments, const std::string& file, c
             .hint("name an output with -o, or replace the file itself with --in-place (it is kept as a backup)");
     if (named && arguments.in_place) throw Error(ErrorCode::usage, "--in-place and --output contradict each other");
     if (!arguments.in_place) return;
+    clear_leftovers(receipt_path(source.path()));
     if (file == "-") throw Error(ErrorCode::usage, "standard input cannot be replaced in place");
     if (source.is_unpacked())
         throw Error(ErrorCode::usage, "a file inside an archive cannot be replaced in place")

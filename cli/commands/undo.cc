@@ -60,6 +60,7 @@ public:
     }
 
     void run() {
+        write_earlier();
         if (!stamp_of(file_)) return removed_already();
         const InputFile made(file_, context_.limits, context_.progress);
         const auto differences = compare_file(made, receipt_.target.digests, context_.progress);
@@ -182,16 +183,20 @@ private:
     }
 
     /// The receipt of the change before this one takes the place of the receipt, or nothing does.
-    void step_back() const {
-        if (receipt_.before.empty()) {
-            if (const auto stamp = stamp_of(receipt_file_)) remove_file(receipt_file_, *stamp, false);
-            return;
-        }
+    void step_back() {
+        if (earlier_)
+            earlier_->commit(context_.progress);
+        else if (const auto stamp = stamp_of(receipt_file_))
+            remove_file(receipt_file_, *stamp, false);
+    }
+
+    /// Written before anything is touched, so that a full disk is an error by then.
+    void write_earlier() {
+        if (receipt_.before.empty()) return;
         Receipt earlier = receipt_.before.front();
         earlier.before.assign(receipt_.before.begin() + 1, receipt_.before.end());
-        OutputFile out(receipt_file_, {.replace = Replace::without_backup});
-        out.write(bytes_of(receipt_to_json(earlier)));
-        out.commit(context_.progress);
+        earlier_.emplace(receipt_file_, OutputOptions{.replace = Replace::without_backup});
+        earlier_->write(bytes_of(receipt_to_json(earlier)));
     }
 
     void state_kept(const fs::path& kept) const {
@@ -214,6 +219,7 @@ private:
     const Context& context_;
     Report& report_;
     const Receipt receipt_;
+    std::optional<OutputFile> earlier_;  ///< the receipt of the change before this one
 };
 
 void undo_by_patch(const fs::path& file, const std::string& patch_name, const Context& context, Report& report) {

@@ -77,7 +77,7 @@ std::string shell_word(std::string_view text) {
 }
 
 std::string shell_file(std::string_view name) {
-    return shell_word(name.starts_with('-') && name != "-" ? "./" + std::string(name) : std::string(name));
+    return shell_word(name.starts_with('-') && name != "-" ? fmt::format("./{}", name) : std::string(name));
 }
 
 std::string json_for_terminals(std::string_view document) {

@@ -167,6 +167,9 @@ private:
     std::vector<std::unique_ptr<OutputFile>> files_;
 };
 
+/// Removes temporary files that killed processes left for the output at this path. OutputFile does so itself.
+HOTSTITCH_EXPORT void clear_leftovers(const std::filesystem::path& path) noexcept;
+
 /// Whether `name` is one that OutputFile gives to a backup of `file`, for example "kelp.sfc.2026-11-23-075141.backup".
 HOTSTITCH_EXPORT bool is_backup_name(std::string_view name, std::string_view file);
 

@@ -173,7 +173,8 @@ Descriptor open_temporary(const fs::path& path, fs::path& temporary) {
     }
 }
 
-void clean_temporaries(const fs::path& path) noexcept try {
+void clear_leftovers(const fs::path& named) noexcept try {
+    const fs::path path = resolved(named);
     const std::string prefix = temporary_prefix(path);
     std::error_code code;
     int looked_at = 0;

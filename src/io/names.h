@@ -24,9 +24,6 @@ void refuse_long_name(const std::filesystem::path& path, std::string_view what, 
 /// A new, locked file ".NAME.XXXXXX.hotstitch-tmp" beside `path`, whose name goes to `temporary`. Throws Error(io).
 Descriptor open_temporary(const std::filesystem::path& path, std::filesystem::path& temporary);
 
-/// Removes temporary files for `path` whose makers are gone.
-void clean_temporaries(const std::filesystem::path& path) noexcept;
-
 /// Gives `file` a second, dated name that nobody else has, and returns it. Copies where the file system knows no second
 /// names. One that a killed process has left is taken up. Throws Error(io).
 std::filesystem::path make_backup(const std::filesystem::path& file);

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
-// All-or-nothing output: written beside its place, flushed, then brought there by one rename. A file that is replaced
-// changes places with the new one, so that it can come back while others of the set are still on their way.
+// All-or-nothing output: written beside its place, flushed, then brought there by one rename. While others of the set
+// are still on their way, a file that is replaced changes places with the new one, so that it can come back.
 // Tested by tests/file_io_test.cc and, killed and failing at every step, tests/faults_test.cc.
 #include <fcntl.h>
 #include <sys/stat.h>
@@ -36,7 +36,7 @@ struct OutputFile::State {
     void take_over_attributes() const;
     void refuse_conflict();
     void keep_backup();
-    void place();
+    void place(bool last);
     void take_back() noexcept;
     bool is_as_it_was() const;
 };
@@ -98,7 +98,7 @@ OutputFile::OutputFile(const fs::path& path, const OutputOptions& options) : sta
         refuse_long_name(longest_backup_name(s.path), "the backup",
                          "choose a shorter name, or do without the backup (and so without a way back)");
     s.folders = make_folders(s.path.parent_path());
-    clean_temporaries(s.path);
+    clear_leftovers(s.path);
     s.writer.emplace(open_temporary(s.path, s.temporary), s.path);
 }
 
@@ -191,15 +191,16 @@ void OutputFile::State::refuse_conflict() {
     if (!replaced && ::lstat(path.c_str(), &info) == 0) throw exists_already(path);
 }
 
-void OutputFile::State::place() {
+/// The last file of a set need not come back, so it is simply put over the old one.
+void OutputFile::State::place(bool last) {
     refuse_conflict();
     if (!replaced) {
         if (!rename_to_new(temporary, path)) throw errno == EEXIST ? exists_already(path) : system_error("put into place", path);
         temporary.clear();
-    } else if (::renameat2(AT_FDCWD, temporary.c_str(), AT_FDCWD, path.c_str(), RENAME_EXCHANGE) == 0) {
+    } else if (!last && ::renameat2(AT_FDCWD, temporary.c_str(), AT_FDCWD, path.c_str(), RENAME_EXCHANGE) == 0) {
         exchanged = true;
     } else {
-        if (errno != EINVAL && errno != ENOSYS) throw system_error("put into place", path);
+        if (!last && errno != EINVAL && errno != ENOSYS) throw system_error("put into place", path);
         if (::rename(temporary.c_str(), path.c_str()) != 0) throw system_error("put into place", path);
         temporary.clear();
     }
@@ -256,7 +257,7 @@ void OutputSet::commit_together(const std::vector<OutputFile*>& files, const Pro
     for (OutputFile::State* file : order) file->refuse_conflict();
     for (OutputFile::State* file : order) file->keep_backup();
     try {
-        for (OutputFile::State* file : order) file->place();
+        for (OutputFile::State* file : order) file->place(file == order.back());
     } catch (const Error&) {
         for (auto file = order.rbegin(); file != order.rend(); ++file) (*file)->take_back();
         throw;

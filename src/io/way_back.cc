@@ -25,7 +25,7 @@ void must_be(const fs::path& path, const FileStamp& was) {
 std::optional<fs::path> put_backup_back(const fs::path& backup, const FileStamp& backup_was, const fs::path& file,
                                         const FileStamp& file_was, bool keep_replaced) {
     const Descriptor lock = lock_file(file);
-    clean_temporaries(file);
+    clear_leftovers(file);
     must_be(file, file_was);
     must_be(backup, backup_was);
     std::optional<fs::path> kept;
@@ -40,7 +40,7 @@ std::optional<fs::path> put_backup_back(const fs::path& backup, const FileStamp&
 
 std::optional<fs::path> remove_file(const fs::path& file, const FileStamp& was, bool keep) {
     const Descriptor lock = lock_file(file);
-    clean_temporaries(file);
+    clear_leftovers(file);
     must_be(file, was);
     std::optional<fs::path> kept;
     if (keep) kept = make_backup(file);

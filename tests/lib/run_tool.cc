@@ -29,6 +29,7 @@ namespace {
         setrlimit(RLIMIT_FSIZE, &limit);
     }
     if (options.unprivileged && geteuid() == 0 && (setgid(65534) != 0 || setuid(65534) != 0)) _exit(125);
+    for (const std::string& variable : options.environment) putenv(const_cast<char*>(variable.c_str()));
     execv(argv[0], argv.data());
     _exit(127);
 }

@@ -19,6 +19,7 @@ struct ToolOptions {
     std::string input{};                ///< standard input
     std::uint64_t file_size_limit = 0;  ///< bytes; as a full disk would
     bool unprivileged = false;          ///< as nobody, where the test itself runs as root
+    std::vector<std::string> environment{};  ///< further "NAME=VALUE"
 };
 
 /// The binary named by the environment variable HOTSTITCH_TOOL.

@@ -1,0 +1,16 @@
+#!/usr/bin/env bash
+# faults.sh [MINUTES]: every command that writes, killed and failing at each system call that changes something, on full
+# disks, and two processes on one file 600 times for each pair; then again until the time is over. Prints what was tried
+# and what failed, row by row.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+scripts/setup.sh
+scripts/build.sh release
+export HOTSTITCH_TOOL=$PWD/build/release/hotstitch HOTSTITCH_FAULTS=$PWD/build/release/tests/libfaults.so FAULT_ROUNDS=30
+end=$((SECONDS + ${1:-20} * 60))
+round=0
+while [ "$round" -eq 0 ] || [ "$SECONDS" -lt "$end" ]; do
+    round=$((round + 1))
+    echo "Round $round"
+    build/release/tests/fault_tests --gtest_brief=1
+done

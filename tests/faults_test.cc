@@ -1,0 +1,306 @@
+// SPDX-License-Identifier: MIT
+// Every command that writes: killed before, and failing in, each system call that changes something on disk; on a full
+// disk; beside a second process. Nothing is lost, nothing is torn, nothing unknown stays, and the same call again goes
+// through. FAULT_ROUNDS multiplies what is tried by chance (scripts/faults.sh).
+#include <fmt/format.h>
+#include <gtest/gtest.h>
+#include <sys/wait.h>
+
+#include <cerrno>
+#include <cstdlib>
+#include <functional>
+#include <map>
+#include <regex>
+#include <thread>
+
+#include "cartridges.h"
+#include "hotstitch/apply.h"
+#include "hotstitch/create.h"
+#include "hotstitch/digest.h"
+#include "hotstitch/error.h"
+#include "hotstitch/receipt.h"
+#include "kelp_harbour.h"
+#include "lib/run_tool.h"
+#include "lib/temporary_folder.h"
+
+namespace hotstitch {
+namespace {
+
+namespace fs = std::filesystem;
+using Calls = std::vector<std::vector<std::string>>;
+
+struct Scenario {
+    const char* name;
+    Calls before;                   ///< prepare the folder
+    std::vector<std::string> call;  ///< the one that is killed
+    const char* stands;             ///< always there, old or new; empty: none such
+    friend void PrintTo(const Scenario& row, std::ostream* out) { *out << row.name; }
+};
+
+const std::vector<Scenario> scenarios{
+    {"apply beside the source", {}, {"apply", "kelp.sfc", "night.bps", "-o", "new/sub/night.sfc"}, "kelp.sfc"},
+    {"apply in place", {}, {"apply", "kelp.sfc", "night.bps", "--in-place"}, "kelp.sfc"},
+    {"apply in place with a reverse patch", {}, {"apply", "kelp.sfc", "night.bps", "--in-place", "--no-backup", "--keep-reverse"}, "kelp.sfc"},
+    {"apply in place a second time", {{"apply", "kelp.sfc", "night.bps", "--in-place"}}, {"apply", "kelp.sfc", "fog.bps", "--in-place"}, "kelp.sfc"},
+    {"apply over another file", {}, {"apply", "kelp.sfc", "night.bps", "-o", "other.sfc", "--replace"}, "other.sfc"},
+    {"create with checks", {}, {"create", "kelp.sfc", "night.sfc", "-o", "made.ips", "--checks"}, "kelp.sfc"},
+    {"create over a patch", {}, {"create", "kelp.sfc", "night.sfc", "-o", "fog.bps", "--replace", "--checks"}, "fog.bps"},
+    {"recast", {}, {"recast", "kelp.sfc", "night.bps", "-o", "night.ups"}, "kelp.sfc"},
+    {"mend in place", {}, {"mend", "stale.sfc", "checksum", "--in-place"}, "stale.sfc"},
+    {"header strip with the header kept", {}, {"header", "strip", "h.smc", "--keep", "h.bin", "-o", "h.sfc"}, "h.smc"},
+    {"header strip in place", {}, {"header", "strip", "h.smc", "--keep", "h.bin", "--in-place"}, "h.smc"},
+    {"undo beside the source", {{"apply", "kelp.sfc", "night.bps", "-o", "out.sfc"}}, {"undo", "out.sfc"}, "kelp.sfc"},
+    {"undo in place", {{"apply", "kelp.sfc", "night.bps", "--in-place"}}, {"undo", "kelp.sfc"}, "kelp.sfc"},
+    {"undo by a reverse patch", {{"apply", "kelp.sfc", "night.bps", "--in-place", "--no-backup", "--keep-reverse"}}, {"undo", "kelp.sfc"}, "kelp.sfc"},
+    {"undo the second of two", {{"apply", "kelp.sfc", "night.bps", "--in-place"}, {"apply", "kelp.sfc", "fog.bps", "--in-place"}}, {"undo", "kelp.sfc"}, "kelp.sfc"},
+    {"renew", {{"apply", "kelp.sfc", "night.bps", "-o", "out.sfc"}}, {"renew", "out.sfc", "newer.bps"}, "out.sfc"},
+};
+
+struct Content {
+    const char* name;
+    Bytes bytes;
+};
+
+const std::vector<Content>& contents_at_first() {
+    static const std::vector<Content> all = [] {
+        const Bytes source = demo::game_boy_kelp();
+        const auto changed = [](Bytes bytes, std::size_t at) {
+            bytes[at] ^= std::byte{0x55};
+            return bytes;
+        };
+        const Bytes night = changed(source, 0x2000), fog = changed(night, 0x3000), stale = changed(source, 0x1234);
+        const Bytes headered = demo::with_front_header(source);
+        return std::vector<Content>{{"kelp.sfc", source},
+                                    {"night.sfc", night},
+                                    {"stale.sfc", stale},
+                                    {"h.smc", headered},
+                                    {"other.sfc", Bytes(5000, std::byte{9})},
+                                    {"night.bps", create(source, night)},
+                                    {"fog.bps", create(night, fog)},
+                                    {"newer.bps", create(source, fog)}};
+    }();
+    return all;
+}
+
+std::string key_of(ByteView bytes) {
+    return fmt::format("{}:{}", bytes.size(), crc32(bytes).hex());
+}
+
+/// What is in a folder: name to content, the dates in names taken out.
+std::map<std::string, std::string> state_of(const TemporaryFolder& folder) {
+    static const std::regex date(R"(\.\d{4}-\d\d-\d\d-\d{6}(-\d+)?\.backup$)");
+    std::map<std::string, std::string> state;
+    for (const std::string& name : folder.names())
+        if (fs::is_regular_file(folder / name))
+            state[std::regex_replace(name, date, ".DATE.backup")] = key_of(contents(folder / name));
+    return state;
+}
+
+bool is_temporary(const std::string& name) {
+    return name.ends_with(".hotstitch-tmp");
+}
+bool is_receipt(const std::string& name) {
+    return name.ends_with(".receipt.json");
+}
+
+/// Every game that was there at first is there now, under whatever name, or comes back by a reverse patch.
+void expect_games(const TemporaryFolder& folder) {
+    std::set<std::string> found;
+    for (const std::string& name : folder.names()) {
+        if (is_temporary(name) || !fs::is_regular_file(folder / name)) continue;
+        found.insert(key_of(contents(folder / name)));
+        if (name != "kelp.sfc.reverse.bps") continue;
+        try {
+            found.insert(key_of(hotstitch::apply(contents(folder / name), contents(folder / "kelp.sfc"))));
+        } catch (const Error&) {  // it is for the file that is not in its place yet
+        }
+    }
+    for (const Content& content : contents_at_first())
+        if (!std::string(content.name).ends_with(".bps")) {
+            EXPECT_TRUE(found.contains(key_of(content.bytes))) << content.name << " is lost";
+        }
+}
+
+class Faults : public testing::TestWithParam<Scenario> {
+protected:
+    static ToolResult run(const TemporaryFolder& folder, const std::vector<std::string>& call,
+                          std::vector<std::string> environment = {}) {
+        if (!environment.empty()) environment.push_back(std::string("LD_PRELOAD=") + std::getenv("HOTSTITCH_FAULTS"));
+        return run_tool(call, {.folder = folder.path(), .environment = std::move(environment)});
+    }
+
+    void prepare(const TemporaryFolder& folder) {
+        for (const Content& content : contents_at_first()) folder.put(content.name, content.bytes);
+        for (const auto& call : GetParam().before) ASSERT_EQ(run(folder, call).code, 0);
+    }
+
+    /// The scenario without any fault: what may stand there, and what has to in the end.
+    void SetUp() override {
+        const TemporaryFolder folder;
+        prepare(folder);
+        before_ = state_of(folder);
+        ASSERT_EQ(run(folder, GetParam().call).code, 0);
+        after_ = state_of(folder);
+        for (const auto* state : {&before_, &after_})
+            for (const auto& [name, content] : *state)
+                if (!is_receipt(name)) known_.insert(content);
+    }
+
+    /// What must hold at any moment, and after the same call once more.
+    void check(const TemporaryFolder& folder, bool made) {
+        const auto now = state_of(folder);
+        for (const auto& [name, content] : now) {
+            if (is_temporary(name)) continue;
+            if (is_receipt(name))
+                EXPECT_NO_THROW(receipt_from_json(text_of(contents(folder / name)))) << name << " is torn";
+            else
+                EXPECT_TRUE(known_.contains(content)) << name << " is torn";
+        }
+        expect_games(folder);
+        EXPECT_TRUE(now.contains(GetParam().stands)) << GetParam().stands << " is gone";
+        if (made) return;
+        // An undo that was done, though killed, would undo the change before it when called again.
+        const bool was_done = names_of(now) == names_of(after_) && now.at(GetParam().stands) == after_.at(GetParam().stands);
+        if (was_done && GetParam().call.front() == "undo") return;
+        const ToolResult again = run(folder, GetParam().call);
+        const auto done = state_of(folder);
+        EXPECT_EQ(again.code, 0) << again.err;
+        for (const auto& [name, content] : done)
+            EXPECT_TRUE(after_.contains(name) || name.ends_with(".backup")) << name << " is an unknown leftover";
+        for (const auto& [name, content] : after_) {
+            ASSERT_TRUE(done.contains(name)) << name << " is missing";
+            if (!is_receipt(name) && !name.ends_with(".backup")) {
+                EXPECT_EQ(done.at(name), content) << name;
+            }
+        }
+    }
+
+    /// Receipts say when they were made, so no two are the same.
+    static std::map<std::string, std::string> without_receipts(std::map<std::string, std::string> state) {
+        std::erase_if(state, [](const auto& entry) { return is_receipt(entry.first); });
+        return state;
+    }
+
+    static std::set<std::string> names_of(const std::map<std::string, std::string>& state) {
+        std::set<std::string> names;
+        for (const auto& [name, content] : state)
+            if (!is_temporary(name)) names.insert(name);
+        return names;
+    }
+
+    /// Injects at the first call that changes something, the second, … until there are no more. Returns how many.
+    int at_each_call(const std::string& kind, const std::vector<std::string>& more) {
+        for (int at = 1;; ++at) {
+            const TemporaryFolder folder, marks;
+            prepare(folder);
+            std::vector<std::string> environment{fmt::format("FAULT_AT={}", at), "FAULT_KIND=" + kind,
+                                                 "FAULT_HIT=" + (marks / "hit").string()};
+            environment.insert(environment.end(), more.begin(), more.end());
+            const ToolResult result = run(folder, GetParam().call, environment);
+            if (!fs::exists(marks / "hit")) return at - 1;
+            SCOPED_TRACE(fmt::format("{}, {} at call {}, exit {}: {}", GetParam().name, kind, at, result.code, result.err));
+            if (kind == "kill")
+                EXPECT_EQ(result.code, 1000 + SIGKILL);
+            else
+                EXPECT_TRUE(result.code == 4 || result.code == 0);
+            check(folder, result.code == 0);
+            if (HasFailure()) return at;
+        }
+    }
+
+    std::map<std::string, std::string> before_, after_;
+    std::set<std::string> known_;
+};
+
+int rounds() {
+    const char* const text = std::getenv("FAULT_ROUNDS");
+    return text == nullptr ? 1 : std::max(1, std::atoi(text));
+}
+
+void say(const std::string& what, const char* name, int tried) {
+    fmt::print("{:<28} {:<40} {:>5} tried, {}\n", what, name, tried, testing::Test::HasFailure() ? "FAILED" : "0 failed");
+}
+
+TEST_P(Faults, KilledAnywhere) {
+    const int tried = at_each_call("kill", {});
+    EXPECT_GE(tried, 3);
+    say("killed at each call", GetParam().name, tried);
+}
+
+TEST_P(Faults, KilledAnywhereWithoutSecondNames) {
+    say("killed, no hard links", GetParam().name, at_each_call("kill", {"FAULT_NO_LINKS=1"}));
+}
+
+TEST_P(Faults, FailingAnywhere) {
+    for (const int code : {ENOSPC, EIO}) {
+        const int tried = at_each_call(std::to_string(code), {});
+        say(fmt::format("{} at each call", code == EIO ? "input/output error" : "no space"), GetParam().name, tried);
+    }
+}
+
+TEST_P(Faults, OnAFullDisk) {
+    // From nothing to more than is ever written at once, in steps that get larger.
+    int tried = 0;
+    for (int step = 0; step < 30; ++step, ++tried) {
+        const TemporaryFolder folder;
+        prepare(folder);
+        const long room = step * step * step * 120;
+        const ToolResult result = run(folder, GetParam().call, {fmt::format("FAULT_DISK={}", room)});
+        SCOPED_TRACE(fmt::format("{}, {} bytes left, exit {}: {}", GetParam().name, room, result.code, result.err));
+        EXPECT_TRUE(result.code == 4 || result.code == 0);
+        if (result.code == 4) {
+            EXPECT_EQ(without_receipts(state_of(folder)), without_receipts(before_)) << "an error leaves all as it was";
+            EXPECT_EQ(names_of(state_of(folder)), names_of(before_));
+        }
+        check(folder, result.code == 0);
+        if (HasFailure()) break;
+    }
+    say("full disk", GetParam().name, tried);
+}
+
+/// Names that tests may have.
+INSTANTIATE_TEST_SUITE_P(Table, Faults, testing::ValuesIn(scenarios), [](const auto& row) {
+    return std::regex_replace(std::string(row.param.name), std::regex("[^a-z]"), "_");
+});
+
+struct Race {
+    const char* name;
+    std::vector<std::string> one, other;
+    friend void PrintTo(const Race& row, std::ostream* out) { *out << row.name; }
+};
+
+class TwoProcesses : public testing::TestWithParam<Race> {};
+
+TEST_P(TwoProcesses, LoseNothing) {
+    const Race& race = GetParam();
+    const int most = 20 * rounds();
+    int both = 0;
+    for (int round = 0; round < most && !HasFailure(); ++round) {
+        const TemporaryFolder folder;
+        for (const Content& content : contents_at_first()) folder.put(content.name, content.bytes);
+        ToolResult results[2];
+        std::thread second([&] { results[1] = run_tool(race.other, {.folder = folder.path()}); });
+        results[0] = run_tool(race.one, {.folder = folder.path()});
+        second.join();
+        SCOPED_TRACE(fmt::format("{}: {} {} / {} {}", race.name, results[0].code, results[0].err, results[1].code, results[1].err));
+        EXPECT_TRUE(results[0].code == 0 || results[1].code == 0);
+        both += results[0].code == 0 && results[1].code == 0 ? 1 : 0;
+        for (const auto& [name, content] : state_of(folder)) EXPECT_FALSE(is_temporary(name)) << name;
+        expect_games(folder);
+    }
+    say(fmt::format("two processes ({} both done)", both), race.name, most);
+}
+
+INSTANTIATE_TEST_SUITE_P(
+    Table, TwoProcesses,
+    testing::ValuesIn(std::vector<Race>{
+        {"apply in place", {"apply", "kelp.sfc", "night.bps", "--in-place"}, {"apply", "kelp.sfc", "newer.bps", "--in-place"}},
+        {"apply over one file", {"apply", "kelp.sfc", "night.bps", "-o", "other.sfc", "--replace"}, {"apply", "kelp.sfc", "newer.bps", "-o", "other.sfc", "--replace"}},
+        {"apply to one new name", {"apply", "kelp.sfc", "night.bps", "-o", "x.sfc"}, {"apply", "kelp.sfc", "newer.bps", "-o", "x.sfc"}},
+        {"mend and apply", {"mend", "stale.sfc", "checksum", "--in-place"}, {"apply", "stale.sfc", "night.bps", "--in-place", "--allow", "source,target"}},
+        {"header strip", {"header", "strip", "h.smc", "--in-place"}, {"header", "strip", "h.smc", "--in-place"}},
+    }),
+    [](const auto& row) { return std::regex_replace(std::string(row.param.name), std::regex("[^a-z]"), "_"); });
+
+}  // namespace
+}  // namespace hotstitch
