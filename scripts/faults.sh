@@ -6,7 +6,7 @@ set -euo pipefail
 cd "$(dirname "$0")/.."
 scripts/setup.sh
 scripts/build.sh release
-export HOTSTITCH_TOOL=$PWD/build/release/hotstitch HOTSTITCH_FAULTS=$PWD/build/release/tests/libfaults.so FAULT_ROUNDS=30
+export HOTSTITCH_TOOL=$PWD/build/release/hotstitch FAULT_ROUNDS=30
 end=$((SECONDS + ${1:-20} * 60))
 round=0
 while [ "$round" -eq 0 ] || [ "$SECONDS" -lt "$end" ]; do

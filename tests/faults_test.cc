@@ -125,7 +125,7 @@ class Faults : public testing::TestWithParam<Scenario> {
 protected:
     static ToolResult run(const TemporaryFolder& folder, const std::vector<std::string>& call,
                           std::vector<std::string> environment = {}) {
-        if (!environment.empty()) environment.push_back(std::string("LD_PRELOAD=") + std::getenv("HOTSTITCH_FAULTS"));
+        if (!environment.empty()) environment.push_back("LD_PRELOAD=" FAULTS_LIBRARY);
         return run_tool(call, {.folder = folder.path(), .environment = std::move(environment)});
     }
 
