@@ -15,6 +15,8 @@ constexpr std::array rows{
     Row{ErrorCode::exists, "existing output",
         "name another output with -o, or add --replace (the old file is kept as a backup)"},
     Row{ErrorCode::limit, "target size", "if the patch is meant to do this, allow it with --limit-output SIZE"},
+    Row{ErrorCode::limit, "archive unpacked", "if you trust this archive, allow it with --limit-unpacked SIZE"},
+    Row{ErrorCode::limit, "archive time", "if you trust this archive, allow it with --limit-unpacked SIZE"},
 };
 
 }  // namespace

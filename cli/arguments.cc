@@ -68,6 +68,10 @@ void add_common(CLI::App& app, Common& common) {
            "--limit-output", [&](const std::string& text) { common.limit_output = parse_size(text); },
            "Largest output allowed, for example 4G")
         ->type_name("SIZE");
+    app.add_option_function<std::string>(
+           "--limit-unpacked", [&](const std::string& text) { common.limit_unpacked = parse_size(text); },
+           "Most that may be unpacked from one archive, for example 8G")
+        ->type_name("SIZE");
 }
 
 void add_allow(CLI::App& app, Common& common) {

@@ -27,7 +27,7 @@ struct Common {
     When colour = When::automatic;
     ProgressStyle progress = ProgressStyle::automatic;
     Allowed allow;
-    std::uint64_t limit_output = 0;
+    std::uint64_t limit_output = 0, limit_unpacked = 0;  ///< bytes; 0: the defaults
 };
 
 struct OutputArguments {

@@ -61,6 +61,7 @@ int print(const Report& report, const Common& common, bool output_is_stdout) {
 int run_command(const Arguments& arguments, Report& report) {
     Context context{arguments.common, {}, {}};
     context.limits.output = arguments.common.limit_output;
+    context.limits.archive_unpacked = arguments.common.limit_unpacked;
     ProgressStyle style = arguments.common.progress;
     if (style == ProgressStyle::automatic && arguments.common.quiet) style = ProgressStyle::none;
     ProgressLine line(style);

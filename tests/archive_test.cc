@@ -11,6 +11,7 @@
 #include "hotstitch/error.h"
 #include "hotstitch/file_io.h"
 #include "kelp_harbour.h"
+#include "lib/archive_makers.h"
 #include "lib/patch_makers.h"
 #include "lib/run_tool.h"
 #include "lib/temporary_folder.h"
@@ -168,6 +169,98 @@ TEST_F(Archives, ThatMeanHarmAreRefused) {
     folder.put("cut.zip", cut);
     EXPECT_EQ(run({"apply", "cut.zip", "mods/night.bps", "-o", "z.sfc"}).code, 3);
     EXPECT_FALSE(fs::exists(folder / "z.sfc"));
+}
+
+TEST_F(Archives, AreBelievedOnlyWithTheirChecksumsRight) {
+    // Every kind with one bit of its packed bytes, or of what follows them, turned round.
+    const std::pair<const char*, const char*> kinds[] = {{"a.zip", "--format=zip"},
+                                                         {"a.7z", "--format=7zip"},
+                                                         {"a.tar.gz", "--format=ustar -z"},
+                                                         {"a.tar.xz", "--format=ustar -J"},
+                                                         {"a.tar.bz2", "--format=ustar -j"}};
+    for (const auto& [name, options] : kinds) {
+        pack(fmt::format("{} -cf {} kelp.sfc", options, name));
+        const Bytes good = contents(folder / name);
+        for (const std::size_t at : {good.size() / 3, good.size() / 2}) {
+            Bytes bad = good;
+            bad[at] ^= std::byte{4};
+            folder.put(name, bad);
+            EXPECT_EQ(extracting(name, "kelp.sfc"), ErrorCode::damaged) << name << " at " << at;
+        }
+    }
+    const std::string tar = makers::tar_header("f", 5) + makers::tar_blocks("hello") + makers::tar_end();
+    for (const auto& [packed, member] : {std::pair{makers::gzipped("kelp"), ""}, {makers::gzipped(tar), "f"}}) {
+        for (std::size_t from_end = 1; from_end <= 8; ++from_end) {
+            std::string bad = packed;
+            bad[bad.size() - from_end] ^= 1;
+            folder.put("bad.gz", bad);
+            EXPECT_EQ(extracting("bad.gz", member), ErrorCode::damaged) << from_end;
+        }
+        folder.put("cut.gz", packed.substr(0, packed.size() - 4));
+        EXPECT_EQ(extracting("cut.gz", member), ErrorCode::truncated);
+        folder.put("two.gz", packed + makers::gzipped("") + std::string(100, '\0'));
+        EXPECT_EQ(extracting("two.gz", member), ErrorCode{});
+    }
+    pack("--format=7zip -cf one.7z kelp.sfc");
+    for (const bool right : {true, false}) {
+        const std::uint32_t sum = crc32(source).value ^ (right ? 0U : 1U);
+        folder.put("folder.7z", makers::with_folder_checksum(contents(folder / "one.7z"), sum));
+        EXPECT_EQ(extracting("folder.7z", "kelp.sfc"), right ? ErrorCode{} : ErrorCode::damaged);
+    }
+}
+
+TEST_F(Archives, CompressedFilesAreTakenForWhatTheyHold) {
+    // A disc image begins with zeros, as the end of a tar does.
+    const std::string disc = std::string(64 << 10, '\0') + "CD001";
+    folder.put("disc.iso.gz", makers::gzipped(disc));
+    folder.put("disc.iso.xz", makers::xzed(disc));
+    folder.put("disc.iso.bz2", makers::bzipped(disc));
+    for (const char* name : {"disc.iso.gz", "disc.iso.xz", "disc.iso.bz2"}) {
+        const InputFile archive(folder / name);
+        ASSERT_EQ(list_archive(archive.bytes()).size(), 1U) << name;
+        EXPECT_TRUE(text_of(InputFile::unpacked(archive, "").bytes()) == disc) << name;
+    }
+    folder.put("disc.bps", hotstitch::create(bytes_of(disc), bytes_of(disc + "x")));
+    EXPECT_EQ(run({"apply", "disc.iso.gz", "disc.bps", "-o", "made.iso"}).code, 0);
+    pack("--format=ustar -cf plain.tar kelp.sfc mods/night.bps");
+    EXPECT_EQ(run({"describe", "plain.tar", "--json"}).json()["files"][0]["kind"], "archive");
+    EXPECT_EQ(run({"apply", "plain.tar", "plain.tar", "-o", "x.sfc"}).code, 0) << "it holds the game and the patch";
+    EXPECT_EQ(run({"apply", "plain.tar:kelp.sfc", "mods/night.bps", "-o", "w.sfc"}).code, 0);
+    EXPECT_EQ(run({"apply", "plain.tar", "mods/night.bps", "-o", "y.sfc"}).code, 0);
+}
+
+TEST_F(Archives, HaveOneBudgetForAll) {
+    const std::string zeros(8 << 20, '\0');
+    std::string names, folders;
+    for (int i = 0; i < 200; ++i)
+        names += makers::tar_header("@LongLink", 60'000, 'L') + makers::tar_blocks(std::string(60'000, 'n')) +
+                 makers::tar_header("n", 0);
+    for (int i = 0; i < 60'000; ++i) folders += makers::tar_header(fmt::format("d{}/", i), 0, '5');
+    std::string nested = zeros;
+    for (int i = 0; i < 3; ++i) nested = makers::gzipped(nested);
+    const std::pair<const char*, std::string> hostile[] = {
+        {"one file", makers::gzipped(zeros)},
+        {"passed over", makers::bzipped(makers::tar_header("f", zeros.size()) + zeros + makers::tar_end())},
+        {"names", makers::xzed(names + makers::tar_end())},
+        {"folders", makers::xzed(folders + makers::tar_end())},
+        {"sparse", makers::sparse_tar(std::uint64_t{7} << 30)}};
+    for (const auto& [what, bytes] : hostile) {
+        folder.put("hostile", bytes);
+        const ToolResult result = run({"apply", "hostile", "mods/night.bps", "-o", "x.sfc", "--json"});
+        EXPECT_EQ(result.json()["answer"], "limit") << what << result.out;
+        EXPECT_EQ(result.code, 3) << what;
+    }
+    // Packed again and again: opened as deep as archives are, and no deeper.
+    folder.put("nested.gz", nested);
+    EXPECT_EQ(run({"apply", "nested.gz", "mods/night.bps", "-o", "x.sfc"}).code, 1);
+    // The budget is there to be raised.
+    folder.put("zeros.gz", makers::gzipped(zeros));
+    folder.put("zeros.bps", hotstitch::create(bytes_of(zeros), bytes_of(zeros + "x")));
+    EXPECT_EQ(run({"apply", "zeros.gz", "zeros.bps", "-o", "z"}).code, 3);
+    EXPECT_EQ(run({"apply", "zeros.gz", "zeros.bps", "-o", "z", "--limit-unpacked", "16M"}).code, 0);
+    Limits brief;
+    brief.archive_time = 1;
+    EXPECT_THROW(list_archive(bytes_of(makers::xzed(folders)), brief), Error);
 }
 
 }  // namespace

@@ -4,6 +4,8 @@
 
 #include <gtest/gtest.h>
 
+#include <functional>
+
 #include "hotstitch/create.h"
 #include "hotstitch/error.h"
 #include "kelp_harbour.h"
@@ -120,6 +122,94 @@ TEST_F(Receipts, ReceiptsThatLieAreRefused) {
         EXPECT_EQ(run({"renew", "kelp.sfc.receipt.json", "v2.bps"}).code, 3) << text.substr(0, 40);
         EXPECT_TRUE(holds("kelp.sfc", target));
     }
+}
+
+TEST_F(Receipts, UndoTouchesOnlyWhatIsProvenToBeOurs) {
+    const auto lie = [&](const char* name, const std::function<void(nlohmann::json&)>& how) {
+        auto receipt = nlohmann::json::parse(text_of(contents(folder / name)));
+        how(receipt);
+        folder.put(name, receipt.dump());
+    };
+    // The file itself as its source, by other spellings and links: it may be the only copy.
+    fs::create_hard_link(folder / "kelp.sfc", folder / "hard.sfc");
+    fs::create_symlink("out.sfc", folder / "soft.sfc");
+    for (const char* spelling : {"out.sfc", "./out.sfc", "none/../out.sfc", "soft.sfc"}) {
+        ASSERT_EQ(run({"apply", "kelp.sfc", "v1.bps", "-o", "out.sfc"}).code, 0);
+        lie("out.sfc.receipt.json", [&](auto& receipt) {
+            receipt["source"] = receipt["target"];
+            receipt["source"]["path"] = spelling;
+        });
+        const ToolResult result = run({"undo", "out.sfc"});
+        EXPECT_NE(result.code, 0) << spelling << result.out;
+        EXPECT_TRUE(holds("out.sfc", target)) << spelling;
+        fs::remove(folder / "out.sfc"), fs::remove(folder / "out.sfc.receipt.json");
+    }
+    // A file of the receipt's content that was not put there by us keeps that content, under another name.
+    ASSERT_EQ(run({"apply", "kelp.sfc", "v1.bps", "-o", "out.sfc"}).code, 0);
+    fs::remove(folder / "out.sfc");
+    folder.put("out.sfc", target);
+    const ToolResult kept = run({"undo", "out.sfc", "--json"});
+    EXPECT_EQ(kept.code, 0) << kept.out;
+    EXPECT_FALSE(fs::exists(folder / "out.sfc"));
+    EXPECT_TRUE(contents(fs::path(kept.json()["kept"].get<std::string>())) == target);
+    // Somebody's own file as the backup or the reverse patch.
+    folder.put("mine.sfc", source);
+    folder.put("mine.bps", hotstitch::create(target, source));
+    for (const auto& [field, name] : {std::pair{"backup", "mine.sfc"}, {"reverse", "mine.bps"}}) {
+        ASSERT_EQ(run({"apply", "kelp.sfc", "v1.bps", "--in-place", "--no-backup"}).code, 0);
+        lie("kelp.sfc.receipt.json", [&](auto& receipt) { receipt[field] = name; });
+        EXPECT_EQ(run({"undo", "kelp.sfc"}).code, 3) << field;
+        EXPECT_TRUE(holds("kelp.sfc", target) && fs::exists(folder / name)) << field;
+        folder.put("kelp.sfc", source);
+        fs::remove(folder / "kelp.sfc.receipt.json");
+    }
+    // By the name of a reverse patch, but another file than was made: used, and left there.
+    ASSERT_EQ(run({"apply", "kelp.sfc", "v1.bps", "--in-place", "--no-backup", "--keep-reverse"}).code, 0);
+    fs::remove(folder / "kelp.sfc.reverse.bps");
+    folder.put("kelp.sfc.reverse.bps", hotstitch::create(target, source));
+    EXPECT_EQ(run({"undo", "kelp.sfc"}).code, 0);
+    EXPECT_TRUE(holds("kelp.sfc", source) && fs::exists(folder / "kelp.sfc.reverse.bps"));
+}
+
+TEST_F(Receipts, NothingOfOthersIsReplaced) {
+    // What stands where the receipt goes: another receipt, any file, a link onto the source.
+    folder.put("out.sfc.receipt.json", "my notes");
+    EXPECT_EQ(run({"apply", "kelp.sfc", "v1.bps", "-o", "out.sfc", "--json"}).json()["answer"], "exists");
+    fs::remove(folder / "out.sfc.receipt.json");
+    fs::create_symlink("kelp.sfc", folder / "out.sfc.receipt.json");
+    EXPECT_EQ(run({"apply", "kelp.sfc", "v1.bps", "-o", "out.sfc", "--replace"}).code, 2);
+    EXPECT_TRUE(holds("kelp.sfc", source) && !fs::exists(folder / "out.sfc"));
+    EXPECT_EQ(run({"apply", "kelp.sfc", "v1.bps", "-o", "out.sfc", "--no-receipt"}).code, 0);
+    fs::remove(folder / "out.sfc"), fs::remove(folder / "out.sfc.receipt.json");
+    // And where the reverse patch goes.
+    folder.put("out.sfc.reverse.bps", "my own");
+    EXPECT_EQ(run({"apply", "kelp.sfc", "v1.bps", "-o", "out.sfc", "--keep-reverse"}).code, 0);
+    EXPECT_EQ(text_of(contents(folder / "out.sfc.reverse.bps")), "my own");
+    EXPECT_TRUE(fs::exists(folder / "out.sfc.reverse-2.bps"));
+}
+
+TEST_F(Receipts, SeveralChangesInPlaceAreUndoneOneByOne) {
+    const Bytes third = [&] {
+        Bytes bytes = newer;
+        bytes[5] ^= std::byte{1};
+        return bytes;
+    }();
+    folder.put("v12.bps", hotstitch::create(target, newer));
+    folder.put("v23.ups", hotstitch::create(newer, third, {.format = PatchFormat::ups}));
+    start = folder.names();
+    ASSERT_EQ(run({"apply", "kelp.sfc", "v1.bps", "--in-place"}).code, 0);
+    ASSERT_EQ(run({"apply", "kelp.sfc", "v12.bps", "--in-place", "--no-backup", "--keep-reverse"}).code, 0);
+    const ToolResult last = run({"apply", "kelp.sfc", "v23.ups", "--in-place", "--no-backup"});
+    EXPECT_NE(last.out.find("there is no way back"), std::string::npos) << last.out;
+    EXPECT_EQ(receipt_from_json(text_of(contents(folder / "kelp.sfc.receipt.json"))).before.size(), 2U);
+    EXPECT_EQ(run({"undo", "kelp.sfc"}).code, 2) << "no way back is recorded";
+    EXPECT_EQ(run({"undo", "kelp.sfc", "v23.ups"}).code, 0) << "but the patch goes both ways";
+    EXPECT_TRUE(holds("kelp.sfc", newer));
+    EXPECT_EQ(run({"undo", "kelp.sfc"}).code, 0);
+    EXPECT_TRUE(holds("kelp.sfc", target));
+    EXPECT_EQ(run({"undo", "kelp.sfc"}).code, 0);
+    EXPECT_TRUE(holds("kelp.sfc", source));
+    EXPECT_EQ(folder.names(), start) << "nothing is left";
 }
 
 TEST_F(Receipts, RenewMakesTheNewerVersionInTheSamePlace) {

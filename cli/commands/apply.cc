@@ -328,7 +328,7 @@ private:
 
     /// How the same call would replace the source, for programs that only start from their own place.
     std::string in_place_call() const {
-        std::string call = "hotstitch apply --in-place " + shell_file(arguments_.source);
+        std::string call = fmt::format("hotstitch apply --in-place {}", shell_file(arguments_.source));
         for (const std::string& patch : arguments_.patches) call += " " + shell_file(patch);
         return call;
     }

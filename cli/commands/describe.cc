@@ -221,7 +221,8 @@ void state_members(const InputFile& file, const std::string& name, const Context
 
 /// A cartridge ROM. Its first bytes may be those of something else; then it has to be certain.
 std::optional<Image> image_in(const InputFile& file, const FileKind& kind) {
-    if (kind.name == "patch" || kind.name == "empty") return std::nullopt;
+    // A tar of one ROM looks like a ROM behind a copier header, but for its checksum.
+    if (kind.name == "patch" || kind.name == "empty" || kind.name == "archive") return std::nullopt;
     std::optional<Image> image = recognise_image(file.bytes());
     if (image && kind.name != "data" && image->certainty != Certainty::certain) image.reset();
     return image;

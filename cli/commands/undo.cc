@@ -39,10 +39,15 @@ void rebuild(const InputFile& made, bool proven, const InputFile& patch, const D
     OutputFile out(made.path(), {.replace = proven ? Replace::without_backup : Replace::keep_backup,
                                  .read_as = made.stamp()});
     ApplyOptions options;
-    options.checks.target = wanted;
     options.limits = context.limits;
     options.progress = context.progress;
     apply(patch, made, out, options);
+    for (const DigestMismatch& m : compare(wanted, digest(MemorySource(*out.written()), choice_for(wanted))))
+        throw Error(ErrorCode::wrong_target, "the patch does not make what was there before")
+            .in(m.name)
+            .wanted(m.wanted)
+            .found(m.found)
+            .hint("nothing was touched; look for the right patch, or for another copy of what was there before");
     kept = out.commit(context.progress);
 }
 

@@ -27,9 +27,10 @@ struct Limits {
     std::uint64_t archive_members = 50'000;
     std::uint64_t archive_names = std::uint64_t{4} << 20;
     std::uint64_t archive_ratio = 1000;
-    /// 0: the larger of 256 MiB and 64 x the archive's size, at most 64 GiB.
+    /// 0: the larger of 256 MiB and 64 x the archive's size, at most 64 GiB. When it is given, the ratio is not looked at.
     std::uint64_t archive_unpacked = 0;
-    /// Milliseconds of one walk over an archive. 0: 1.5 seconds and one more for each MiB of the archive.
+    /// Milliseconds of one walk over an archive. 0: 1.5 seconds and one more for each MiB of the archive or, when
+    /// archive_unpacked is given, for each MiB of that.
     std::uint64_t archive_time = 0;
 
     /// The budget of bytes unpacked from an archive of this size, in bytes.
@@ -41,7 +42,8 @@ struct Limits {
 
     /// The time for an archive of this size, in milliseconds.
     std::uint64_t archive_time_for(std::uint64_t archive_size) const noexcept {
-        return archive_time != 0 ? archive_time : 1500 + (archive_size >> 20) * 1000;
+        if (archive_time != 0) return archive_time;
+        return 1500 + (std::max(archive_size, std::min(archive_unpacked, std::uint64_t{1} << 40)) >> 20) * 1000;
     }
 
     /// The output budget for these input sizes, in bytes.

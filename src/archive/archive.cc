@@ -13,6 +13,7 @@
 
 #include "archive/budget.h"
 #include "archive/codec/decoder.h"
+#include "archive/seven_zip.h"
 #include "archive/tar_header.h"
 #include "bytes/meter.h"
 
@@ -100,6 +101,7 @@ struct ArchiveReader::State {
         const int result = unpacked ? archive_read_open(a, this, nullptr, &State::give, nullptr)
                                     : archive_read_open_memory(a, packed.data(), packed.size());
         if (result != ARCHIVE_OK) damaged();
+        if (text_of(packed).starts_with("7z\xBC\xAF\x27\x1C")) folders = folders_of_7z(packed);
     }
 
     /// libarchive asks for more. Our errors must not pass through C: they wait until it has returned.
@@ -148,7 +150,29 @@ struct ArchiveReader::State {
         if (got < 0 || failure) damaged();
         // Through a decoder it is counted there; else what comes out here is all there is to count.
         if (!unpacked) budget.unpacked(static_cast<std::uint64_t>(got), consumed());
+        if (!folders.empty()) check_folder(into.first(static_cast<std::size_t>(got)));
         return static_cast<std::size_t>(got);
+    }
+
+    /// In a 7z: at the end of the last file of a folder, the checksum of the whole. Empty files belong to none.
+    void check_folder(ByteView bytes) {
+        if (!bytes.empty()) {
+            in_file = true;
+            folder_sum = crc32(bytes, folder_sum);
+            return;
+        }
+        if (!std::exchange(in_file, false)) return;
+        while (!folders.empty() && folders.front().files == 0) folders.erase(folders.begin());
+        if (folders.empty() || --folders.front().files != 0) return;
+        const std::optional<Crc32> wanted = folders.front().crc32;
+        const Crc32 found = std::exchange(folder_sum, {});
+        folders.erase(folders.begin());
+        if (!wanted || *wanted == found) return;
+        throw Error(ErrorCode::damaged, "the archive is damaged: a checksum does not hold")
+            .in("crc32 of a folder")
+            .wanted(wanted->hex())
+            .found(found.hex())
+            .hint("get the archive again; it was likely damaged on its way");
     }
 
     /// libarchive can lose its place in a 7z when files are passed over unread or half read, so there they are read to
@@ -167,6 +191,9 @@ struct ArchiveReader::State {
     std::unique_ptr<archive, int (*)(archive*)> handle;
     Bytes buffer;
     std::exception_ptr failure;
+    std::vector<FolderOf7z> folders;  ///< of a 7z, those that are not done
+    Crc32 folder_sum;
+    bool in_file = false;
     std::optional<ArchiveMember> current;
     bool extracted = false, only_done = false;
 };
@@ -228,6 +255,9 @@ void ArchiveReader::extract(ByteSink& out) {
 
 void ArchiveReader::check_rest() {
     State& s = *state_;
+    // A checksum of several files in a 7z is known when the last of them is.
+    while (s.in_file || (!s.folders.empty() && s.folders.front().crc32 && s.folder_sum != Crc32{}))
+        if (next() == nullptr) break;
     if (!s.unpacked) return;
     // Behind what tar calls its end, the compression may go on.
     s.current.reset();
@@ -250,6 +280,7 @@ void extract_member(ByteView bytes, std::string_view name, ByteSink& out, const 
     ArchiveReader reader(bytes, limits, progress);
     while (const ArchiveMember* const member = reader.next())
         if (member->name == name) return reader.extract(out), reader.check_rest();
+    reader.check_rest();  // of a damaged archive nothing can be said
     throw Error(ErrorCode::usage, "there is no such file in the archive").found(std::string(name));
 }
 

@@ -15,7 +15,7 @@ Error past(const char* field, const std::string& message, const std::string& wan
     return Error(ErrorCode::limit, message)
         .in(field)
         .wanted(wanted)
-        .hint("if you trust this archive, unpack it yourself and name the file in it");
+        .hint("if you trust this archive, unpack it yourself and name the file");
 }
 
 }  // namespace

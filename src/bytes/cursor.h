@@ -35,6 +35,14 @@ public:
         return value;
     }
 
+    /// The same, little-endian.
+    std::uint64_t little_endian(std::size_t width, std::string_view field) {
+        std::uint64_t value = 0;
+        const ByteView bytes = take(width, field);
+        for (std::size_t i = width; i-- > 0;) value = value << 8 | std::to_integer<std::uint64_t>(bytes[i]);
+        return value;
+    }
+
 private:
     [[noreturn]] void end_of_input(std::uint64_t length, std::string_view field) const {
         throw Error(ErrorCode::truncated, fmt::format("the patch ends inside its {}", field))

@@ -87,11 +87,13 @@ void TargetBuilder::copy_source(std::uint64_t offset, std::uint64_t length) {
 
 void TargetBuilder::copy_target(std::uint64_t offset, std::uint64_t length) {
     if (offset >= made_) outside("target made so far", offset, length, made_, made_);
-    // The copy may run into what it makes itself: then the stretch between repeats. Each step takes what
-    // already stands, so the stretch doubles.
-    std::uint64_t end = made_;
-    while (length != 0) {
-        const MutableByteView into = room(std::min(length, end - offset));
+    // The copy may run into what it makes itself: then the stretch between repeats, and any whole number of stretches
+    // that stand already will do for the next step. So steps double, up to what is still at hand in the buffer.
+    const std::uint64_t stretch = made_ - offset, most = std::max<std::uint64_t>(1, buffer_size / 2 / stretch);
+    for (std::uint64_t done = 0; length != 0;) {
+        const std::uint64_t stretches = std::min(1 + done / stretch, most), end = made_ + done;
+        offset = end - stretches * stretch;
+        const MutableByteView into = room(std::min(length, stretches * stretch));
         const std::uint64_t in_buffer = std::clamp(base_, offset, offset + into.size());
         const auto before = static_cast<std::size_t>(in_buffer - offset);
         if (before != 0) target_.read_back(offset, into.first(before));
@@ -99,7 +101,7 @@ void TargetBuilder::copy_target(std::uint64_t offset, std::uint64_t length) {
             fill_holes(static_cast<std::size_t>(in_buffer - base_), into.size() - before);
             std::memmove(into.data() + before, buffer_.data() + (in_buffer - base_), into.size() - before);
         }
-        offset += into.size(), length -= into.size(), end += into.size();
+        length -= into.size(), done += into.size();
     }
 }
 

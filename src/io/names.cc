@@ -31,6 +31,13 @@ constexpr std::string_view temporary_suffix = ".hotstitch-tmp", backup_suffix = 
 constexpr std::size_t longest_stem = 220;  ///< of a temporary file's name: most systems take 255 bytes in all
 constexpr int most_entries = 100'000;      ///< of a folder that is searched for leftovers
 
+Error too_long(const fs::path& path, std::string_view what, std::string_view hint) {
+    return Error(ErrorCode::usage, fmt::format("the name of {} would be too long for the file system", what))
+        .in("name")
+        .found(fmt::format("{} bytes: {}", path.filename().native().size(), path.filename().string()))
+        .hint(std::string(hint));
+}
+
 std::string temporary_prefix(const fs::path& path) {
     return fmt::format(".{}.", path.filename().string().substr(0, longest_stem));
 }
@@ -128,6 +135,7 @@ fs::path resolved(const fs::path& path) {
         real = fs::weakly_canonical(to.is_absolute() ? to : real.parent_path() / to, code);
     }
     if (!code) real = fs::absolute(real, code);
+    if (code == std::errc::filename_too_long) throw too_long(path, "the output", "choose a shorter name");
     if (code) throw system_error("find the place of", path, code.value());
     return real;
 }
@@ -147,11 +155,7 @@ std::optional<FileStamp> stamp_of(const fs::path& path) noexcept {
 
 void refuse_long_name(const fs::path& path, std::string_view what, std::string_view hint) {
     struct stat info {};
-    if (::lstat(path.c_str(), &info) == 0 || errno != ENAMETOOLONG) return;
-    throw Error(ErrorCode::usage, fmt::format("the name of {} would be too long for the file system", what))
-        .in("name")
-        .found(fmt::format("{} bytes: {}", path.filename().native().size(), path.filename().string()))
-        .hint(std::string(hint));
+    if (::lstat(path.c_str(), &info) != 0 && errno == ENAMETOOLONG) throw too_long(path, what, hint);
 }
 
 Descriptor open_temporary(const fs::path& path, fs::path& temporary) {
