@@ -108,13 +108,6 @@ void add_known(CLI::App& app, std::string& known) {
         ->type_name("FILE");
 }
 
-void add_rewrite(CLI::App& app, RewriteArguments& rewrite) {
-    add_output(app, rewrite.output, "nowhere: this or --in-place has to be said");
-    app.add_flag("--in-place", rewrite.in_place, "Replace the file itself; it is kept as a dated backup");
-    app.add_flag("--no-receipt", rewrite.no_receipt, "Leave no receipt OUTPUT.receipt.json, which undo works by");
-    app.add_flag("--digests", rewrite.digests, "SHA-256 in the receipt for files over 64 MiB too");
-}
-
 void add_format(CLI::App& app, std::optional<PatchFormat>& format) {
     std::string names;
     for (const FormatTraits& row : patch_formats()) names += fmt::format("{}{}", names.empty() ? "" : ", ", row.name);
@@ -127,6 +120,16 @@ void add_format(CLI::App& app, std::optional<PatchFormat>& format) {
            },
            "The patch format: " + names)
         ->type_name("NAME");
+}
+
+void add_rewrite(CLI::App& app, RewriteArguments& rewrite) {
+    add_output(app, rewrite.output, "nowhere: this, --in-place or --patch has to be said");
+    app.add_option("--patch", rewrite.patch, "Write the change as a patch, not the file; the format by extension or --format")
+        ->type_name("PATH");
+    add_format(app, rewrite.format);
+    app.add_flag("--in-place", rewrite.in_place, "Replace the file itself; it is kept as a dated backup");
+    app.add_flag("--no-receipt", rewrite.no_receipt, "Leave no receipt OUTPUT.receipt.json, which undo works by");
+    app.add_flag("--digests", rewrite.digests, "SHA-256 in the receipt for files over 64 MiB too");
 }
 
 /// CLI11's message without its advice, which is ours to give.

@@ -100,6 +100,8 @@ struct VerifyArguments {
 /// Where a rewritten file goes.
 struct RewriteArguments {
     OutputArguments output;
+    std::string patch;  ///< the change as a patch here, instead of the file
+    std::optional<PatchFormat> format;
     bool in_place = false, no_receipt = false, digests = false;
 };
 

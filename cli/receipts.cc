@@ -99,6 +99,11 @@ std::optional<Receipt> receipt_beside(const fs::path& output) {
     const fs::path path = receipt_path(output);
     std::error_code code;
     const fs::file_status status = fs::symlink_status(path, code);
+    if (code == std::errc::filename_too_long)
+        throw Error(ErrorCode::usage, "the receipt's name would be too long for the file system")
+            .in("receipt")
+            .found(fmt::format("{} bytes: {}", path.filename().native().size(), path.filename().string()))
+            .hint("choose a shorter name for the output, or leave no receipt, with --no-receipt");
     if (status.type() == fs::file_type::not_found) return std::nullopt;
     try {
         if (fs::is_regular_file(status)) {

@@ -4,16 +4,17 @@
 #pragma once
 
 #include <optional>
-#include <span>
 #include <string>
 #include <vector>
 
 #include "commands/commands.h"
+#include "hotstitch/change_list.h"
 #include "hotstitch/file_io.h"
 
 namespace hotstitch::cli {
 
-/// Throws Error(usage) when the call says neither or both of -o and --in-place, or asks to replace what cannot be.
+/// Throws Error(usage) when the call does not say exactly one of -o, --in-place and --patch, or asks to replace what
+/// cannot be.
 void check_rewrite(const RewriteArguments& arguments, const std::string& file, const InputFile& source);
 
 struct Rewrite {
@@ -23,10 +24,14 @@ struct Rewrite {
     ByteView aside_bytes = {};
 };
 
-/// Writes `parts`, one after the other, as the new content of `source`, with a receipt.
-/// States output, backup and receipt. Returns where it went, for people; nothing, and the verdict is given, when the
-/// output stood there already.
-std::optional<std::string> write_rewritten(const InputFile& source, std::span<const ByteView> parts, const Rewrite& rewrite,
-                            const RewriteArguments& arguments, const Context& context, Report& report);
+/// Writes `source` as the change makes it, with a receipt, or the change as a patch. States output, backup and receipt.
+/// Returns where it went, for people; nothing, and the verdict is given, when the output stood there already.
+std::optional<std::string> write_rewritten(const InputFile& source, const ChangeList& change, const Rewrite& rewrite,
+                                           const RewriteArguments& arguments, const Context& context, Report& report);
+
+/// Where nothing is to be changed: the file as it is goes to a named output all the same, so that a chain of calls goes
+/// on. Gives the verdict; `why` is its first sentence.
+void pass_on_unchanged(const InputFile& source, const std::string& answer, const std::string& why,
+                       const RewriteArguments& arguments, const Context& context, Report& report);
 
 }  // namespace hotstitch::cli

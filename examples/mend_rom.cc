@@ -37,7 +37,7 @@ int main() try {
         for (const hotstitch::ByteRange& range : step.ranges)
             std::printf("%s would change %d bytes at %#x\n", step.name.c_str(), static_cast<int>(range.length),
                         static_cast<unsigned>(range.offset));
-    const auto mended = hotstitch::recognise_image(plan.result);
+    const auto mended = hotstitch::recognise_image(hotstitch::changed(rom, plan.change));
     const bool right = mended && hotstitch::all_checks_right(*mended);
     std::printf("afterwards, its checks are %s\n", right ? "right" : "wrong");
     return right ? 0 : 1;

@@ -32,13 +32,14 @@ void try_mend(ByteView file, const Image& image, const MendOffer& offer) {
     const MendRequest request{std::string(offer.name), {}};
     const MendPlan plan = plan_mends(file, {request});
     require(plan.changes() == offer.step->changes());
-    require(plan.changes() == !std::equal(file.begin(), file.end(), plan.result.begin(), plan.result.end()));
-    const auto after = recognise_image(plan.result);
+    const Bytes made = changed(file, plan.change);
+    require(plan.changes() == !std::equal(file.begin(), file.end(), made.begin(), made.end()));
+    const auto after = recognise_image(made);
     // What is mended may look like another platform's image; then other mends apply.
     if (!after || after->platform != image.platform || after->reading.has_value() != image.reading.has_value() ||
         after->mapping != image.mapping)
         return;
-    require(!plan_mends(plan.result, {request}).changes());
+    require(!plan_mends(made, {request}).changes());
 }
 
 /// Headers lie far apart, so the input names pieces of a larger file: a size, a byte to fill it with, then pieces of an

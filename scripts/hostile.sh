@@ -1,6 +1,8 @@
 #!/usr/bin/env bash
-# Hands small patches that ask for much to the tool, and prints how soon and in how much memory each is refused.
-# Anonymous memory: peak, sampled from /proc. Fails when one is not refused.
+# Hands small files that ask for much to the tool, and prints how soon and in how much memory each is answered.
+# Anonymous memory: peak, sampled from /proc. Patches that are to be refused have to be; patches of a few bytes that make
+# a gibibyte are made; archives of up to 1 MB are refused or looked through in at most 2 seconds and 256 MiB.
+# Fails when one is not answered so.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 scripts/setup.sh libdivsufsort-dev >/dev/null
@@ -9,23 +11,48 @@ PATH=$PWD/build/bench:$PWD/build/bench/bench:$PATH
 folder=build/hostile
 rm -rf "$folder" && mkdir -p "$folder"
 trap 'rm -rf "$folder"' EXIT
-make_hostile_patches "$folder"
+make_hostile_files "$folder"
 cd "$folder"
 printf 'Kelp Harbour%.0s' {1..5000} > source
 failed=0
-for patch in *; do
-    [ "$patch" = source ] && continue
-    begin=$EPOCHREALTIME peak=0
-    hotstitch apply source "$patch" -o made -q >answer 2>&1 &
+
+answer() {  # answer NAME CALL…: sets code, milliseconds, peak; prints the row
+    local name=$1 begin=$EPOCHREALTIME now
+    shift
+    peak=0 code=0
+    hotstitch "$@" -q >answer 2>&1 &
     while now=$(awk '/^RssAnon/ {print $2}' /proc/$!/status 2>/dev/null) && [ -n "$now" ]; do
         [ "$now" -gt "$peak" ] && peak=$now
     done
-    code=0
     wait $! || code=$?
-    end=$EPOCHREALTIME
-    awk -v n="$patch" -v t=$(( ${end/[.,]/} - ${begin/[.,]/} )) -v k="$peak" -v c="$code" -v a="$(tail -n 1 answer)" \
-        'BEGIN { printf "%-34s exit %d  %5.2f s  %6.1f MiB  %s\n", n, c, t/1e6, k/1024, a }'
+    milliseconds=$(( (${EPOCHREALTIME/[.,]/} - ${begin/[.,]/}) / 1000 ))
+    awk -v n="$name" -v t="$milliseconds" -v k="$peak" -v c="$code" -v a="$(tail -n 1 answer)" \
+        'BEGIN { printf "%-52s exit %d  %6.2f s  %6.1f MiB  %s\n", n, c, t/1e3, k/1024, substr(a, 1, 90) }'
+    rm -f answer
+}
+
+echo "Patches to be refused"
+for patch in refused/*; do
+    answer "${patch#*/}" apply source "$patch" -o made
     [ "$code" -eq 3 ] && [ ! -e made ] || failed=1
-    rm -f made answer
+    rm -f made
+done
+echo "Patches of a few bytes that make a gibibyte (cp of it: $(
+    head -c 1G /dev/zero > zeros; begin=$EPOCHREALTIME; cp --reflink=never zeros copy && sync copy
+    echo $(( (${EPOCHREALTIME/[.,]/} - ${begin/[.,]/}) / 1000 )) ms; rm -f zeros copy))"
+for patch in large/*; do
+    answer "describe ${patch#*/}" describe "$patch" --source source
+    answer "verify ${patch#*/}" verify "$patch" source
+    answer "apply ${patch#*/}" apply source "$patch" -o made --allow source
+    [ "$code" -eq 0 ] && [ "$(stat -c %s made)" -gt 1000000000 ] || failed=1
+    rm -f made*
+done
+echo "Archives"
+for archive in archives/*; do
+    for call in "describe" "apply source" "verify large/one* "; do
+        # shellcheck disable=SC2086 # several words, one of them a pattern
+        answer "${call%% *} ${archive#*/}" $call "$archive"
+        [ "$milliseconds" -le 2000 ] && [ "$peak" -le 262144 ] || failed=1
+    done
 done
 exit $failed

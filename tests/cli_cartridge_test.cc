@@ -6,6 +6,7 @@
 #include <fstream>
 
 #include "cartridges.h"
+#include "hotstitch/apply.h"
 #include "hotstitch/create.h"
 #include "lib/rom_makers.h"
 #include "lib/run_tool.h"
@@ -140,6 +141,54 @@ TEST_F(CliCartridge, HeadersComeOffAndGoOn) {
               "0 attached");
     EXPECT_TRUE(contents(folder / "l.nes") == nes);
     EXPECT_EQ(answer({"undo", "l.nes"}), "0 removed");
+}
+
+TEST_F(CliCartridge, AChangeIsWrittenAsAPatchWithoutMatching) {
+    folder.put("stale.sfc", poked(rom, 0x1234, 0));
+    folder.put("h.smc", headered);
+    folder.put("plain.sfc", rom);
+    const std::tuple<const char*, std::vector<std::string>, Bytes> changes[] = {
+        {"stale.sfc", {"mend", "stale.sfc", "checksum"}, makers::mended(poked(rom, 0x1234, 0), {{"checksum", {}}})},
+        {"plain.sfc", {"mend", "plain.sfc", "expand=2M", "rom-size", "checksum"},
+         makers::mended(rom, {{"expand", "2M"}, {"rom-size", {}}, {"checksum", {}}})},
+        {"h.smc", {"header", "strip", "h.smc"}, rom},
+        {"plain.sfc", {"header", "attach", "plain.sfc"}, headered}};
+    for (const auto& [source, call, wanted] : changes) {
+        for (const char* extension : {".bps", ".ups", ".ips", ".xdelta"}) {
+            const std::string patch = std::string("change") + extension;
+            auto words = call;
+            words.insert(words.end(), {"--patch", patch, "--json"});
+            const ToolResult made = run_tool(words, {.folder = folder.path()});
+            ASSERT_EQ(made.code, 0) << made.out;
+            EXPECT_EQ(made.json()["patch"]["path"], (folder / patch).string());
+            EXPECT_TRUE(hotstitch::apply(contents(folder / patch), contents(folder / source)) == wanted) << call[1] << patch;
+            std::filesystem::remove(folder / patch);
+        }
+    }
+    EXPECT_EQ(answer({"mend", "stale.sfc", "checksum", "--patch", "p.bps", "-o", "x.sfc"}), "2 usage");
+    EXPECT_EQ(answer({"mend", "stale.sfc", "checksum", "--patch", "p.bin"}), "2 usage") << "no format is named";
+    EXPECT_EQ(answer({"mend", "stale.sfc", "checksum", "--patch", "p.bin", "--format", "ups"}), "0 mended");
+    EXPECT_EQ(answer({"mend", "stale.sfc", "checksum", "--patch", "stale.sfc", "--format", "ups"}), "2 usage");
+}
+
+TEST_F(CliCartridge, WhatNeedsNoChangeIsPassedOn) {
+    folder.put("plain.sfc", rom);
+    for (const std::vector<std::string>& call :
+         {std::vector<std::string>{"mend", "plain.sfc", "checksum"}, {"header", "strip", "plain.sfc"}}) {
+        auto words = call;
+        words.insert(words.end(), {"-o", "-"});
+        const ToolResult piped = run_tool(words, {.folder = folder.path()});
+        EXPECT_EQ(piped.code, 0);
+        EXPECT_TRUE(piped.out == hotstitch::text_of(rom)) << call[0];
+        words.back() = "copy.sfc";
+        const ToolResult copied = run_tool(words, {.folder = folder.path()});
+        EXPECT_NE(copied.out.find("as it is"), std::string::npos) << copied.out;
+        EXPECT_TRUE(contents(folder / "copy.sfc") == rom);
+        std::filesystem::remove(folder / "copy.sfc"), std::filesystem::remove(folder / "copy.sfc.receipt.json");
+        const auto before = folder.names();
+        EXPECT_EQ(run_tool(call, {.folder = folder.path()}).code, 0);
+        EXPECT_EQ(folder.names(), before);
+    }
 }
 
 TEST_F(CliCartridge, ApplyTakesHeadersOffAndOnForPatchesWithoutChecks) {

@@ -86,13 +86,15 @@ std::string key_of(ByteView bytes) {
     return fmt::format("{}:{}", bytes.size(), crc32(bytes).hex());
 }
 
-/// What is in a folder: name to content, the dates in names taken out.
+/// What is in a folder: name to content. Of backups, which are many, the content stands in place of the date.
 std::map<std::string, std::string> state_of(const TemporaryFolder& folder) {
     static const std::regex date(R"(\.\d{4}-\d\d-\d\d-\d{6}(-\d+)?\.backup$)");
     std::map<std::string, std::string> state;
-    for (const std::string& name : folder.names())
-        if (fs::is_regular_file(folder / name))
-            state[std::regex_replace(name, date, ".DATE.backup")] = key_of(contents(folder / name));
+    for (const std::string& name : folder.names()) {
+        if (!fs::is_regular_file(folder / name)) continue;
+        const std::string content = key_of(contents(folder / name));
+        state[std::regex_replace(name, date, "." + content + ".backup")] = content;
+    }
     return state;
 }
 

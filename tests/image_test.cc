@@ -89,7 +89,7 @@ TEST(Image, SpoiledChecksAreFoundAndMendedToTheExactBytes) {
             EXPECT_EQ(image->platform, row.platform);
             EXPECT_GT(wrong_checks(*image), 0U) << row.platform << " at " << place;
             const MendPlan plan = plan_mends(spoiled, {{"checksum", {}}});
-            EXPECT_EQ(plan.result, row.rom) << row.platform << " at " << place;
+            EXPECT_EQ(changed(spoiled, plan.change), row.rom) << row.platform << " at " << place;
             ASSERT_TRUE(plan.changes());
             const auto& ranges = plan.steps.front().ranges;
             EXPECT_TRUE(std::any_of(ranges.begin(), ranges.end(), [&](const ByteRange& r) {
@@ -122,7 +122,7 @@ TEST(Image, FrontHeadersAreFoundAndStayWhereTheyAre) {
         ASSERT_TRUE(image->reading);
         EXPECT_EQ(image->reading->kind, ReadingKind::without_front_header);
         for (const std::size_t place : row.check_places)
-            EXPECT_EQ(plan_mends(headered(poked(row.rom, place, 0x5A)), {{"checksum", {}}}).result, headered(row.rom))
+            EXPECT_EQ(makers::mended(headered(poked(row.rom, place, 0x5A)), {{"checksum", {}}}), headered(row.rom))
                 << row.platform;
     }
 }
@@ -138,11 +138,11 @@ TEST(Image, ByteOrdersAreRecognisedMendedInPlaceAndTurned) {
         EXPECT_EQ(image->order, name);
         EXPECT_EQ(image->title, "KELP HARBOUR");
         EXPECT_TRUE(all_checks_right(*image)) << name;
-        EXPECT_EQ(plan_mends(order(spoiled), {{"checksum", {}}}).result, order(right)) << name;
-        EXPECT_EQ(plan_mends(order(right), {{"byte-order", {}}}).result, right) << name;
-        EXPECT_EQ(plan_mends(order(spoiled), {{"checksum", {}}, {"byte-order", {}}}).result, right) << name;
+        EXPECT_EQ(makers::mended(order(spoiled), {{"checksum", {}}}), order(right)) << name;
+        EXPECT_EQ(makers::mended(order(right), {{"byte-order", {}}}), right) << name;
+        EXPECT_EQ(makers::mended(order(spoiled), {{"checksum", {}}, {"byte-order", {}}}), right) << name;
         for (const auto& [other, other_order] : orders)
-            EXPECT_EQ(plan_mends(order(right), {{"byte-order", other}}).result, other_order(right)) << name << other;
+            EXPECT_EQ(makers::mended(order(right), {{"byte-order", other}}), other_order(right)) << name << other;
     }
 }
 
@@ -153,9 +153,9 @@ TEST(Image, InterleavedDumpsAreRecognisedMendedInPlaceAndPutInOrder) {
     EXPECT_EQ(image->order, "interleaved in blocks of 16 KiB");
     EXPECT_EQ(image->front_header, 512U);
     EXPECT_TRUE(all_checks_right(*image));
-    EXPECT_EQ(plan_mends(demo::interleaved(right), {{"de-interleave", {}}}).result, right);
-    EXPECT_EQ(plan_mends(demo::interleaved(spoiled), {{"checksum", {}}}).result, demo::interleaved(right));
-    EXPECT_EQ(plan_mends(demo::interleaved(spoiled), {{"checksum", {}}, {"de-interleave", {}}}).result, right);
+    EXPECT_EQ(makers::mended(demo::interleaved(right), {{"de-interleave", {}}}), right);
+    EXPECT_EQ(makers::mended(demo::interleaved(spoiled), {{"checksum", {}}}), demo::interleaved(right));
+    EXPECT_EQ(makers::mended(demo::interleaved(spoiled), {{"checksum", {}}, {"de-interleave", {}}}), right);
 }
 
 TEST(Image, CheckWordsOfEveryBootCodeVariant) {
@@ -169,8 +169,8 @@ TEST(Image, CheckWordsOfEveryBootCodeVariant) {
                                                            {"6101", "\xF8\xCA\x4D\xDC\x30\x3A\x4D\xDC"s},
                                                            {"6106", "\x04\x10\x0F\x9E\x89\xF8\x0F\x9E"s}};
     for (const auto& [variant, words] : vectors) {
-        const MendPlan plan = plan_mends(rom, {{"checksum", {}}}, {.boot_code = variant});
-        EXPECT_EQ(text_of(ByteView(plan.result).subspan(0x10, 8)), words) << variant;
+        const Bytes made = makers::mended(rom, {{"checksum", {}}}, {.boot_code = variant});
+        EXPECT_EQ(text_of(ByteView(made).subspan(0x10, 8)), words) << variant;
     }
     for (const char* variant : {"7102", "6103", "6105"})
         EXPECT_NO_THROW(plan_mends(rom, {{"checksum", {}}}, {.boot_code = variant})) << variant;
@@ -245,11 +245,12 @@ TEST(Image, SeveralChecksumsOfTheMegaDriveAreToldApart) {
     EXPECT_EQ(recognise_image(longer)->checks.at(0).state, CheckState::right);
     const MendPlan plan = plan_mends(longer, {{"checksum", {}}, {"rom-end", {}}});
     EXPECT_EQ(plan.steps.front().name, "rom-end");
-    EXPECT_EQ(recognise_image(plan.result)->checks.at(0).note, "to the file's end");
-    EXPECT_TRUE(all_checks_right(*recognise_image(plan.result)));
+    const Bytes made = changed(longer, plan.change);
+    EXPECT_EQ(recognise_image(made)->checks.at(0).note, "to the file's end");
+    EXPECT_TRUE(all_checks_right(*recognise_image(made)));
     // An odd last byte counts as the high half.
     longer.push_back(std::byte{0x22});
-    EXPECT_TRUE(all_checks_right(*recognise_image(plan_mends(longer, {{"rom-end", {}}, {"checksum", {}}}).result)));
+    EXPECT_TRUE(all_checks_right(*recognise_image(makers::mended(longer, {{"rom-end", {}}, {"checksum", {}}}))));
 }
 
 TEST(Image, TwoPlatformsThatBothLookRightAreBothNamed) {

@@ -55,16 +55,17 @@ TEST(Mend, FieldsTakeWordsAndCodesAndTheChecksFollow) {
         const MendPlan plan = plan_mends(c.rom, {{"checksum", {}}, c.request});
         ASSERT_EQ(plan.steps.size(), 2U);
         EXPECT_EQ(plan.steps[0].name, c.request.name) << "fields before checks: " << c.what;
-        EXPECT_EQ(text_of(ByteView(plan.result).subspan(c.at, c.field.size())), c.field) << c.what;
-        EXPECT_TRUE(all_checks_right(*recognise_image(plan.result))) << c.what;
-        EXPECT_EQ(plan.result.size(), c.rom.size());
+        const Bytes made = changed(c.rom, plan.change);
+        EXPECT_EQ(text_of(ByteView(made).subspan(c.at, c.field.size())), c.field) << c.what;
+        EXPECT_TRUE(all_checks_right(*recognise_image(made))) << c.what;
+        EXPECT_EQ(made.size(), c.rom.size());
         // The ranges say exactly what differs.
         Bytes rebuilt = c.rom;
         for (const MendStep& step : plan.steps)
             for (const ByteRange& range : step.ranges)
-                std::copy_n(plan.result.begin() + static_cast<std::ptrdiff_t>(range.offset), range.length,
+                std::copy_n(made.begin() + static_cast<std::ptrdiff_t>(range.offset), range.length,
                             rebuilt.begin() + static_cast<std::ptrdiff_t>(range.offset));
-        EXPECT_EQ(rebuilt, plan.result) << c.what;
+        EXPECT_EQ(rebuilt, made) << c.what;
     }
 }
 
@@ -73,27 +74,28 @@ TEST(Mend, SizesGrowAndShrinkWithoutLosingData) {
     const MendPlan grown = plan_mends(snes, {{"rom-size", {}}, {"checksum", {}}, {"expand", "2M"}});
     EXPECT_EQ(grown.steps.front().name, "expand");
     EXPECT_EQ(grown.steps.front().ranges.back().offset, snes.size());
-    EXPECT_EQ(grown.result.size(), 2U << 20);
-    EXPECT_EQ(grown.result.back(), std::byte{0xFF}) << "what the file ends with already";
-    const auto image = recognise_image(grown.result);
+    const Bytes larger = changed(snes, grown.change);
+    EXPECT_EQ(larger.size(), 2U << 20);
+    EXPECT_EQ(larger.back(), std::byte{0xFF}) << "what the file ends with already";
+    const auto image = recognise_image(larger);
     EXPECT_EQ(image->declared_size, 2U << 20);
     EXPECT_TRUE(all_checks_right(*image));
     // The half of the GBA image that is 00 goes, and comes again; the stale checks are pointed out.
-    const MendPlan trimmed = plan_mends(gba, {{"trim", {}}});
-    EXPECT_EQ(trimmed.result.size(), gba.size() / 2);
-    EXPECT_EQ(plan_mends(trimmed.result, {{"expand", "128K"}}).result.size(), gba.size());
+    const Bytes trimmed = makers::mended(gba, {{"trim", {}}});
+    EXPECT_EQ(trimmed.size(), gba.size() / 2);
+    EXPECT_EQ(makers::mended(trimmed, {{"expand", "128K"}}).size(), gba.size());
     // What a DS header says is used stays, although it is followed by the same bytes.
-    EXPECT_EQ(plan_mends(ds, {{"trim", {}}}).result.size(), 100'352U);
-    EXPECT_EQ(plan_mends(ds, {{"trim", "100000"}}).result.size(), 100'000U);
-    EXPECT_EQ(plan_mends(plan_mends(ds, {{"trim", {}}}).result, {{"pad", {}}}).result, ds);
+    EXPECT_EQ(makers::mended(ds, {{"trim", {}}}).size(), 100'352U);
+    EXPECT_EQ(makers::mended(ds, {{"trim", "100000"}}).size(), 100'000U);
+    EXPECT_EQ(makers::mended(makers::mended(ds, {{"trim", {}}}), {{"pad", {}}}), ds);
     EXPECT_FALSE(plan_mends(ds, {{"pad", {}}}).changes());
     const Bytes full = makers::hirom(1 << 20);
     EXPECT_FALSE(plan_mends(full, {{"trim", {}}}).changes());
     // A title that hides the header from whoever looks for one does not lose it within one call.
-    const MendPlan hidden = plan_mends(poked(poked(snes, 0x7FDC, 0), 0x7FDE, 0), {{"title", "1234"}, {"checksum", {}}});
-    EXPECT_EQ(text_of(ByteView(hidden.result).subspan(0x7FC0, 5)), "1234 ");
-    const MendPlan odd = plan_mends(snes, {{"expand", "1536K"}, {"checksum", {}}, {"rom-size", {}}});
-    EXPECT_TRUE(all_checks_right(*recognise_image(odd.result)));
+    const Bytes hidden = makers::mended(poked(poked(snes, 0x7FDC, 0), 0x7FDE, 0), {{"title", "1234"}, {"checksum", {}}});
+    EXPECT_EQ(text_of(ByteView(hidden).subspan(0x7FC0, 5)), "1234 ");
+    const Bytes odd = makers::mended(snes, {{"expand", "1536K"}, {"checksum", {}}, {"rom-size", {}}});
+    EXPECT_TRUE(all_checks_right(*recognise_image(odd)));
     EXPECT_NE(
         plan_mends(snes, {{"region", "Japan"}}).steps.back().warnings.at(0).find("stale now: checksum, complement"),
         std::string::npos);
@@ -101,18 +103,18 @@ TEST(Mend, SizesGrowAndShrinkWithoutLosingData) {
 
 TEST(Mend, FieldsThatOnlyNeedLookingAt) {
     const Bytes snes = demo::kelp_harbour(1), game_boy = demo::game_boy_kelp(), wonderswan = demo::wonderswan_kelp();
-    EXPECT_EQ(plan_mends(poked(snes, 0x7FD7, 9), {{"rom-size", {}}}).result, snes);
-    EXPECT_EQ(plan_mends(poked(game_boy, 0x148, 7), {{"rom-size", {}}}).result, game_boy);
+    EXPECT_EQ(makers::mended(poked(snes, 0x7FD7, 9), {{"rom-size", {}}}), snes);
+    EXPECT_EQ(makers::mended(poked(game_boy, 0x148, 7), {{"rom-size", {}}}), game_boy);
     Bytes other_size = poked(wonderswan, wonderswan.size() - 6, 1);  // and its sum with it
     other_size[wonderswan.size() - 2] =
         static_cast<std::byte>(std::to_integer<unsigned>(wonderswan[wonderswan.size() - 2]) + 1);
-    EXPECT_EQ(plan_mends(other_size, {{"checksum", {}}, {"rom-size", {}}}).result, wonderswan);
+    EXPECT_EQ(makers::mended(other_size, {{"checksum", {}}, {"rom-size", {}}}), wonderswan);
     const Bytes mega_drive = demo::mega_drive_kelp();
-    EXPECT_EQ(plan_mends(poked(mega_drive, 0x1A5, 0x0F), {{"rom-end", {}}}).result, mega_drive);
+    EXPECT_EQ(makers::mended(poked(mega_drive, 0x1A5, 0x0F), {{"rom-end", {}}}), mega_drive);
     Bytes junk = demo::nes_kelp();
     for (std::size_t i = 7; i < 16; ++i) junk[i] = std::byte{'K'};
     const MendPlan cleaned = plan_mends(junk, {{"header-junk", {}}});
-    EXPECT_EQ(cleaned.result, demo::nes_kelp());
+    EXPECT_EQ(changed(junk, cleaned.change), demo::nes_kelp());
     EXPECT_NE(cleaned.steps[0].warnings.at(0).find("mapper"), std::string::npos);
     EXPECT_FALSE(plan_mends(demo::nes_kelp(), {{"header-junk", {}}}).changes());
 }

@@ -157,7 +157,7 @@ TEST_F(Receipts, UndoTouchesOnlyWhatIsProvenToBeOurs) {
     folder.put("mine.bps", hotstitch::create(target, source));
     for (const auto& [field, name] : {std::pair{"backup", "mine.sfc"}, {"reverse", "mine.bps"}}) {
         ASSERT_EQ(run({"apply", "kelp.sfc", "v1.bps", "--in-place", "--no-backup"}).code, 0);
-        lie("kelp.sfc.receipt.json", [&](auto& receipt) { receipt[field] = name; });
+        lie("kelp.sfc.receipt.json", [&, field = field, name = name](auto& receipt) { receipt[field] = name; });
         EXPECT_EQ(run({"undo", "kelp.sfc"}).code, 3) << field;
         EXPECT_TRUE(holds("kelp.sfc", target) && fs::exists(folder / name)) << field;
         folder.put("kelp.sfc", source);

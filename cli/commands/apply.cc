@@ -265,9 +265,10 @@ private:
             return report_.warn(fmt::format("the internal checks could not be mended: {}", escaped(error.what())));
         }
         mended_ = plan.changes();
+        const Bytes mended = changed(*sink.written(), plan.change);
         sink.clear();
-        sink.reserve(plan.result.size());
-        sink.write(plan.result);
+        sink.reserve(mended.size());
+        sink.write(mended);
         say("right before the patch, stale after it, mended: the output differs in them from what the patch makes");
     }
 
@@ -329,7 +330,7 @@ private:
     /// How the same call would replace the source, for programs that only start from their own place.
     std::string in_place_call() const {
         std::string call = fmt::format("hotstitch apply --in-place {}", shell_file(arguments_.source));
-        for (const std::string& patch : arguments_.patches) call += " " + shell_file(patch);
+        for (const std::string& patch : arguments_.patches) call += fmt::format(" {}", shell_file(patch));
         return call;
     }
 

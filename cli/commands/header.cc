@@ -64,11 +64,10 @@ void strip(const HeaderArguments& arguments, const InputFile& file, const Contex
             report.warn(fmt::format("by all that is known, the front header has {} bytes", size));
         size = arguments.size;
     } else if (size == 0) {
-        report.detail("made", false);
-        return report.conclude(Mood::good, "no-front-header",
-                               fmt::format("{} has no front header{}. Nothing was written.", shown(file.path()),
-                                           header.platform.empty() ? " that is known" : ""),
-                               ExitCode::yes);
+        return pass_on_unchanged(file, "no-front-header",
+                                 fmt::format("{} has no front header{}.", shown(file.path()),
+                                             header.platform.empty() ? " that is known" : ""),
+                                 arguments.rewrite, context, report);
     } else if (!header.sure) {
         state_header(header, file, report);
         report.next(fmt::format("if you know that these bytes are a front header, say so: --size {}", size));
@@ -83,9 +82,10 @@ void strip(const HeaderArguments& arguments, const InputFile& file, const Contex
     if (const auto image = recognise_image(file.bytes());
         image && image->reading && image->reading->kind == ReadingKind::de_interleaved)
         report.warn("what is left is still interleaved; the mend de-interleave of the whole file takes both off");
-    const ByteView parts[] = {file.bytes().subspan(static_cast<std::size_t>(size))};
+    ChangeList change(file.size());
+    change.put(0, size, {});
     const auto place =
-        write_rewritten(file, parts,
+        write_rewritten(file, change,
                         {.what = {fmt::format("front header of {} bytes taken off", size)},
                          .aside = arguments.keep,
                          .aside_bytes = front},
@@ -133,9 +133,10 @@ void attach(const HeaderArguments& arguments, const InputFile& file, const Conte
             .found(fmt::format("{} bytes", present.size))
             .hint(fmt::format("take it off first: hotstitch header strip {}", shell_file(arguments.file)));
     check_rewrite(arguments.rewrite, arguments.file, file);
-    const ByteView parts[] = {header, file.bytes()};
+    ChangeList change(file.size());
+    change.put(0, 0, header);
     const auto place =
-        write_rewritten(file, parts, {.what = {fmt::format("front header of {} bytes put on", header.size())}},
+        write_rewritten(file, change, {.what = {fmt::format("front header of {} bytes put on", header.size())}},
                         arguments.rewrite, context, report);
     if (!arguments.nes.empty()) {
         Bytes all(header);

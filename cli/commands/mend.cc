@@ -119,7 +119,7 @@ void run(const MendArguments& arguments, const Context& context, Report& report)
     const MendOptions options{arguments.boot_code, context.limits};
     report.detail("path", as_utf8(file.path().string()));
     if (arguments.mends.empty()) {
-        if (!arguments.rewrite.output.path.empty() || arguments.rewrite.in_place)
+        if (!arguments.rewrite.output.path.empty() || arguments.rewrite.in_place || !arguments.rewrite.patch.empty())
             throw Error(ErrorCode::usage, "no mend is named")
                 .hint(fmt::format("to see what there is: hotstitch mend {}", shell_file(arguments.file)));
         const auto image = recognise_image(file.bytes());
@@ -135,22 +135,21 @@ void run(const MendArguments& arguments, const Context& context, Report& report)
     const MendPlan plan = plan_mends(file.bytes(), requests, options);
     file.check_intact();
     state_plan(plan, report);
-    if (!plan.changes()) {
-        report.detail("made", false);
-        return report.conclude(
-            Mood::good, "nothing-to-mend",
-            fmt::format("Nothing to mend: {} is as it should be. Nothing was written.", shown(file.path())),
-            ExitCode::yes);
-    }
+    if (!plan.changes())
+        return pass_on_unchanged(file, "nothing-to-mend",
+                                 fmt::format("Nothing to mend: {} is as it should be.", shown(file.path())),
+                                 arguments.rewrite, context, report);
     check_rewrite(arguments.rewrite, arguments.file, file);
-    const ByteView parts[] = {plan.result};
-    const auto place = write_rewritten(file, parts, {.what = arguments.mends}, arguments.rewrite, context, report);
+    const auto place = write_rewritten(file, plan.change, {.what = arguments.mends}, arguments.rewrite, context, report);
     if (!place) return;
     std::string done;
     for (const MendStep& step : plan.steps)
         if (step.changes()) done += fmt::format("{}{}", done.empty() ? "" : ", ", step.name);
     report.detail("made", true);
-    report.conclude(Mood::good, "mended", fmt::format("Made {}: {} mended.", *place, done), ExitCode::yes);
+    report.conclude(Mood::good, "mended",
+                    arguments.rewrite.patch.empty() ? fmt::format("Made {}: {} mended.", *place, done)
+                                                    : fmt::format("Made {}, a patch that mends {}.", *place, done),
+                    ExitCode::yes);
 }
 
 }  // namespace hotstitch::cli

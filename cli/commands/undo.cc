@@ -5,6 +5,8 @@
 // Tested by tests/receipt_test.cc and tests/faults_test.cc.
 #include <fmt/format.h>
 
+#include <functional>
+
 #include "commands/common.h"
 #include "hotstitch/apply.h"
 #include "hotstitch/error.h"
@@ -18,8 +20,12 @@ namespace fs = std::filesystem;
 
 namespace {
 
+FileIdentity identity_of(const FileStamp& stamp) {
+    return {stamp.inode, stamp.modified};
+}
+
 bool is_as_placed(const std::optional<FileIdentity>& placed, const FileStamp& found) {
-    return placed && placed->inode == found.inode && placed->modified == found.modified;
+    return placed == identity_of(found);
 }
 
 /// The stamp of a file that the receipt names and that is to go. Throws Error(damaged) for a link and the like.
@@ -34,8 +40,11 @@ std::optional<FileStamp> own_file(const fs::path& path, const char* field) {
     return stamp_of(path);
 }
 
-void rebuild(const InputFile& made, bool proven, const InputFile& patch, const Digests& wanted, const Context& context,
-             std::optional<fs::path>& kept) {
+/// What the patch makes of the file takes its place. `before_it_stands` is told its stamp. Returns where the file was
+/// kept that it replaced, when that is not proven to be ours.
+std::optional<fs::path> rebuild(const InputFile& made, bool proven, const InputFile& patch, const Digests& wanted,
+                                const Context& context,
+                                const std::function<void(const FileStamp&)>& before_it_stands) {
     OutputFile out(made.path(), {.replace = proven ? Replace::without_backup : Replace::keep_backup,
                                  .read_as = made.stamp()});
     ApplyOptions options;
@@ -48,7 +57,8 @@ void rebuild(const InputFile& made, bool proven, const InputFile& patch, const D
             .wanted(m.wanted)
             .found(m.found)
             .hint("nothing was touched; look for the right patch, or for another copy of what was there before");
-    kept = out.commit(context.progress);
+    before_it_stands(out.settle());
+    return out.commit(context.progress);
 }
 
 class Undoing {
@@ -65,7 +75,7 @@ public:
     }
 
     void run() {
-        write_earlier();
+        write_earlier({});
         if (!stamp_of(file_)) return removed_already();
         const InputFile made(file_, context_.limits, context_.progress);
         const auto differences = compare_file(made, receipt_.target.digests, context_.progress);
@@ -119,14 +129,14 @@ private:
             const auto stamp = own_file(backup, "backup");
             must_be(backup, receipt_.source.digests, ErrorCode::wrong_source, "the backup is not what the receipt says",
                     "nothing was touched; look for another copy of what was there before", context_.progress);
+            write_earlier(identity_of(*stamp));
             kept = put_backup_back(backup, *stamp, file_, *made.stamp(), !proven);
         } else if (!receipt_.reverse.empty()) {
             const fs::path reverse = reverse_in_folder();
-            rebuild(made, proven, InputFile(reverse, context_.limits), receipt_.source.digests, context_, kept);
+            kept = rebuild_by(InputFile(reverse, context_.limits), made, proven);
             drop_reverse();
         } else if (!patch_.empty()) {
-            const InputFile patch = open_or_unpack(patch_, context_);
-            rebuild(made, proven, patch, receipt_.source.digests, context_, kept);
+            kept = rebuild_by(open_or_unpack(patch_, context_), made, proven);
         } else {
             throw Error(ErrorCode::usage, "the receipt names neither a backup nor a reverse patch")
                 .hint("if it was made by a UPS patch, name that too; else what was there before has to come from elsewhere");
@@ -134,6 +144,11 @@ private:
         step_back();
         if (kept) state_kept(*kept);
         conclude_restored();
+    }
+
+    std::optional<fs::path> rebuild_by(const InputFile& patch, const InputFile& made, bool proven) {
+        return rebuild(made, proven, patch, receipt_.source.digests, context_,
+                       [&](const FileStamp& stamp) { write_earlier(identity_of(stamp)); });
     }
 
     void removed_already() {
@@ -195,12 +210,17 @@ private:
             remove_file(receipt_file_, *stamp, false);
     }
 
-    /// Written before anything is touched, so that a full disk is an error by then.
-    void write_earlier() {
+    /// Written before anything is touched, so that a full disk is an error by then; and once more when it is known which
+    /// file will stand there.
+    void write_earlier(const std::optional<FileIdentity>& restored) {
         if (receipt_.before.empty()) return;
         Receipt earlier = receipt_.before.front();
         earlier.before.assign(receipt_.before.begin() + 1, receipt_.before.end());
-        earlier_.emplace(receipt_file_, OutputOptions{.replace = Replace::without_backup});
+        if (restored) earlier.target_identity = restored;
+        if (earlier_)
+            earlier_->clear();
+        else
+            earlier_.emplace(receipt_file_, OutputOptions{.replace = Replace::without_backup});
         earlier_->write(bytes_of(receipt_to_json(earlier)));
     }
 
@@ -240,9 +260,8 @@ void undo_by_patch(const fs::path& file, const std::string& patch_name, const Co
     if (!answer.reversed)
         throw Error(ErrorCode::wrong_target, "the file is not what this patch makes")
             .hint("it was changed since, or made by another patch");
-    std::optional<fs::path> kept;
     // What is replaced comes again by the patch: no backup is needed.
-    rebuild(made, true, patch, reader->facts().source, context, kept);
+    rebuild(made, true, patch, reader->facts().source, context, [](const FileStamp&) {});
     report.conclude(Mood::good, "restored", fmt::format("Undone: {} is as it was before, checked.", shown(file)),
                     ExitCode::yes);
 }

@@ -3,6 +3,7 @@
 #pragma once
 
 #include "hotstitch/bytes.h"
+#include "hotstitch/change_list.h"
 #include "hotstitch/export.h"
 #include "hotstitch/limits.h"
 #include "hotstitch/patch_reader.h"
@@ -60,6 +61,11 @@ struct CreateReport {
 /// Throws Error(usage) when the format cannot hold the change (its hint names one that can), Error(io),
 /// Error(limit), Error(cancelled).
 HOTSTITCH_EXPORT CreateReport create(const ByteSource& source, const ByteSource& target, ByteSink& patch,
+                                     const CreateOptions& options = {});
+
+/// The patch of a change that is known piece by piece: nothing is matched. Otherwise the same; the target is held in
+/// memory, within Limits::memory.
+HOTSTITCH_EXPORT CreateReport create(const ByteSource& source, const ChangeList& changes, ByteSink& patch,
                                      const CreateOptions& options = {});
 
 /// The same from and to memory.

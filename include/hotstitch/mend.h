@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "hotstitch/bytes.h"
+#include "hotstitch/change_list.h"
 #include "hotstitch/export.h"
 #include "hotstitch/image.h"
 #include "hotstitch/limits.h"
@@ -24,10 +25,6 @@ struct MendRequest {
 struct MendOptions {
     std::string boot_code;  ///< N64: the boot code variant ("6102"), where it is not recognised
     Limits limits{};        ///< of the output's size
-};
-
-struct ByteRange {
-    std::uint64_t offset = 0, length = 0;
 };
 
 /// A value that a mend sets, for people.
@@ -45,7 +42,7 @@ struct MendStep {
 
 struct MendPlan {
     std::vector<MendStep> steps;  ///< in the order in which they are done
-    Bytes result;                 ///< what the file becomes
+    ChangeList change;            ///< of the file, all steps together
     HOTSTITCH_EXPORT bool changes() const noexcept;
 };
 

@@ -53,20 +53,6 @@ Work work_on(ByteView file, Image image) {
     return work;
 }
 
-/// Where two files differ; what only one of them has, counts as different.
-std::vector<ByteRange> differences(ByteView before, ByteView after) {
-    std::vector<ByteRange> ranges;
-    const std::size_t common = std::min(before.size(), after.size());
-    for (std::size_t at = 0; at < common;) {
-        at += common_prefix(before.subspan(at, common - at), after.subspan(at, common - at));
-        const std::size_t begin = at;
-        while (at < common && before[at] != after[at]) ++at;
-        if (at != begin) ranges.push_back({begin, at - begin});
-    }
-    if (before.size() != after.size()) ranges.push_back({common, std::max(before.size(), after.size()) - common});
-    return ranges;
-}
-
 void change_order(Work& work, const Platform& platform, std::string_view value, image::Mending& mending) {
     const auto name_of = [&](std::optional<ReadingKind> order) {
         const auto found = std::find_if(platform.orders.begin(), platform.orders.end(),
@@ -170,15 +156,15 @@ MendStep do_mend(Work& work, const Platform& platform, const MendRequest& reques
     else
         platform_mend(platform, request.name)->run(work.rom, request.value, mending);
     Bytes after = work.file();
-    MendStep step{request.name, std::move(mending.fields), differences(file, after), std::move(mending.warnings)};
+    MendStep step{request.name, std::move(mending.fields), differing_ranges(file, after), std::move(mending.warnings)};
     file = std::move(after);
     return step;
 }
 
 /// A check that was right and no longer is was made stale by a mend: say so.
-void warn_of_stale_checks(const Image& before, MendPlan& plan) {
+void warn_of_stale_checks(const Image& before, ByteView made, MendPlan& plan) {
     if (!plan.changes()) return;
-    const std::optional<Image> after = recognise_image(plan.result);
+    const std::optional<Image> after = recognise_image(made);
     if (!after) {
         plan.steps.back().warnings.emplace_back("the result is no longer recognised as an image of its platform");
         return;
@@ -214,10 +200,11 @@ MendPlan plan_mends(ByteView file, const std::vector<MendRequest>& requests, con
         return turn_of(platform, a.name) < turn_of(platform, b.name);
     });
     MendPlan plan;
-    plan.result.assign(file.begin(), file.end());
+    Bytes made(file.begin(), file.end());
     for (const MendRequest& request : ordered)
-        plan.steps.push_back(do_mend(work, platform, request, options, plan.result));
-    warn_of_stale_checks(work.image, plan);
+        plan.steps.push_back(do_mend(work, platform, request, options, made));
+    plan.change = differences(file, made);
+    warn_of_stale_checks(work.image, made, plan);
     return plan;
 }
 

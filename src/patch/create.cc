@@ -9,6 +9,7 @@
 #include "hotstitch/error.h"
 #include "match/match.h"
 #include "patch/inputs.h"
+#include "patch/replay.h"
 
 namespace hotstitch {
 
@@ -25,44 +26,74 @@ CostModel costs_of(const CreateOptions& options) {
     return options.vcdiff.lzma ? CostModel::vcdiff_lzma : CostModel::vcdiff;
 }
 
+/// Writes a patch of edits that `tell` hands to the writer, then applies it and compares.
+template <class Tell>
+CreateReport written(const ByteSource& source, const ByteSource& target, ByteSink& patch, const CreateOptions& options,
+                     const Tell& tell) {
+    Bytes source_storage, target_storage;
+    const ByteView old_bytes = whole_of(source, source_storage, options.limits);
+    const ByteView new_bytes = whole_of(target, target_storage, options.limits);
+    Meter meter(options.progress, Phase::comparing, new_bytes.size());
+    const auto writer = make_patch_writer(options.format, old_bytes, new_bytes, patch,
+                                          {options.metadata, options.vcdiff, [&] { meter.finish(); }});
+    const MatchFacts matching = tell(old_bytes, new_bytes, *writer, meter);
+    writer->finish();
+
+    const auto written = patch.written();
+    if (!written)
+        throw Error(ErrorCode::usage, "the patch's sink cannot give back what was written, so it cannot be checked");
+    Limits limits = options.limits;
+    limits.output = std::max<std::uint64_t>(limits.output_for(source.size(), written->size()), target.size());
+    const auto reader = open_patch(*written, limits);
+    const MemorySource made(new_bytes);
+    const TargetComparison check = compare_with_target(*reader, source, made, limits, options.progress);
+    // Should never happen; if it does, the maker must hear it before anybody gets the patch.
+    if (!check.same)
+        throw Error(ErrorCode::wrong_target,
+                    "the new patch does not make the target: a fault in this program, or a file changed meanwhile")
+            .at(check.first_difference)
+            .in("target")
+            .hint("run it again; if it stays, please report both files' sizes");
+    const bool same = old_bytes.size() == new_bytes.size() && common_prefix(old_bytes, new_bytes) == old_bytes.size();
+    return CreateReport{reader->facts(), demands_of(*reader, source.size()), same, matching};
+}
+
 }  // namespace
 
 CreateReport create(const ByteSource& source, const ByteSource& target, ByteSink& patch, const CreateOptions& options) {
     return blaming_inputs({&source, &target}, [&] {
-        Bytes source_storage, target_storage;
-        const ByteView old_bytes = whole_of(source, source_storage, options.limits);
-        const ByteView new_bytes = whole_of(target, target_storage, options.limits);
-        Meter meter(options.progress, Phase::comparing, new_bytes.size());
-        const auto writer = make_patch_writer(options.format, old_bytes, new_bytes, patch,
-                                              {options.metadata, options.vcdiff, [&] { meter.finish(); }});
-        const bool windows = options.format == PatchFormat::vcdiff;
-        const MatchOptions how{.anywhere = format_of(options.format).copies_from_anywhere,
-                               .effort = options.effort,
-                               .costs = costs_of(options),
-                               .memory = options.limits.memory,
-                               .window = windows ? options.vcdiff.window : 0,
-                               .threads = options.threads};
-        const MatchFacts matching = match(old_bytes, new_bytes, how, *writer, meter);
-        writer->finish();
+        return written(source, target, patch, options,
+                       [&](ByteView old_bytes, ByteView new_bytes, PatchWriter& writer, Meter& meter) {
+                           const bool windows = options.format == PatchFormat::vcdiff;
+                           const MatchOptions how{.anywhere = format_of(options.format).copies_from_anywhere,
+                                                  .effort = options.effort,
+                                                  .costs = costs_of(options),
+                                                  .memory = options.limits.memory,
+                                                  .window = windows ? options.vcdiff.window : 0,
+                                                  .threads = options.threads};
+                           return match(old_bytes, new_bytes, how, writer, meter);
+                       });
+    });
+}
 
-        const auto written = patch.written();
-        if (!written)
-            throw Error(ErrorCode::usage,
-                        "the patch's sink cannot give back what was written, so it cannot be checked");
-        Limits limits = options.limits;
-        limits.output = std::max<std::uint64_t>(limits.output_for(source.size(), written->size()), target.size());
-        const auto reader = open_patch(*written, limits);
-        const TargetComparison check = compare_with_target(*reader, source, target, limits, options.progress);
-        // Should never happen; if it does, the maker must hear it before anybody gets the patch.
-        if (!check.same)
-            throw Error(ErrorCode::wrong_target,
-                        "the new patch does not make the target: a fault in this program, or a file changed meanwhile")
-                .at(check.first_difference)
-                .in("target")
-                .hint("run it again; if it stays, please report both files' sizes");
-        const bool same =
-            old_bytes.size() == new_bytes.size() && common_prefix(old_bytes, new_bytes) == old_bytes.size();
-        return CreateReport{reader->facts(), demands_of(*reader, source.size()), same, matching};
+CreateReport create(const ByteSource& source, const ChangeList& changes, ByteSink& patch, const CreateOptions& options) {
+    return blaming_inputs({&source}, [&] {
+        return written(source, ChangedSource(source, changes), patch, options,
+                       [&](ByteView, ByteView, PatchWriter& writer, Meter&) {
+                           changes.tell(writer);
+                           return MatchFacts{};
+                       });
+    });
+}
+
+CreateReport replay(const PatchReader& edits, const ByteSource& source, const ByteSource& target, ByteSink& patch,
+                    const CreateOptions& options) {
+    return blaming_inputs({&source, &target}, [&] {
+        return written(source, target, patch, options,
+                       [&](ByteView, ByteView, PatchWriter& writer, Meter&) {
+                           edits.read(source.size(), writer);
+                           return MatchFacts{};
+                       });
     });
 }
 

@@ -5,6 +5,7 @@
 #include "hotstitch/error.h"
 #include "hotstitch/file_io.h"
 #include "patch/inputs.h"
+#include "patch/replay.h"
 
 namespace hotstitch {
 namespace {
@@ -54,6 +55,9 @@ RecastReport recast(const ByteSource& patch, const ByteSource& source, PatchForm
         ScratchFile made;
         RecastReport report;
         report.applied = apply(patch, source, made, options);
+        if (!report.applied.made)
+            throw Error(ErrorCode::wrong_source, "the file given is what the patch makes, not its source")
+                .hint("name the file from before the patch");
         Bytes storage;
         Limits limits = options.limits;
         limits.metadata = UINT64_MAX;  // what is carried over is carried over whole
@@ -62,7 +66,7 @@ RecastReport recast(const ByteSource& patch, const ByteSource& source, PatchForm
         const bool has_place = traits_of(format).has_metadata;
         if (has_place) create_options.metadata = bytes_of(reader->facts().metadata);
         report.metadata_kept = reader->facts().metadata_size == 0 || has_place;
-        report.created = create(source, MemorySource(*made.written()), recast, create_options);
+        report.created = replay(*reader, source, MemorySource(*made.written()), recast, create_options);
         return report;
     });
 }

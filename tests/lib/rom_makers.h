@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "hotstitch/bytes.h"
+#include "hotstitch/mend.h"
 
 namespace makers {
 
@@ -24,6 +25,10 @@ Bytes ex_hirom(std::size_t size);
 Bytes ex_lorom(std::size_t size);
 
 Bytes headered_disk(const Bytes& side);
+
+/// The file with these mends done.
+Bytes mended(ByteView file, const std::vector<hotstitch::MendRequest>& requests,
+             const hotstitch::MendOptions& options = {});
 
 /// Over 200 files that are no ROMs, up to 1 MiB of each: programs, libraries, archives, texts and pictures of this
 /// machine, random bytes, runs, and more.

@@ -1,0 +1,149 @@
+// SPDX-License-Identifier: MIT
+// make_hostile_files FOLDER: small files that ask for much. refused/: patches, each to be refused soon and in little memory.
+// large/: patches of a few bytes that make a gibibyte, which is allowed and has to cost little more than writing it.
+// archives/: each to be refused or looked through in two seconds and 256 MiB.
+#include <cstdio>
+#include <filesystem>
+#include <fstream>
+
+#include "hotstitch/digest.h"
+#include "lib/archive_makers.h"
+#include "lib/patch_makers.h"
+#include "lib/vcdiff_makers.h"
+
+namespace {
+
+using makers::integer, makers::vcdiff_header, makers::VcdiffWindow;
+
+constexpr std::uint64_t most_window = 64 << 20;
+
+/// 64 MiB of one byte.
+std::string long_run() {
+    std::string code(1, '\0');
+    code += integer(most_window);
+    return VcdiffWindow{.size = most_window, .data = "z", .instructions = code}.text();
+}
+
+std::string repeated(const std::string& text, std::size_t times) {
+    std::string out;
+    for (std::size_t i = 0; i < times; ++i) out += text;
+    return out;
+}
+
+/// 64 MiB of target by one-byte instructions, LZMA-compressed, in each window.
+std::string tiny_instructions(std::size_t windows) {
+    makers::LzmaSections data, codes;
+    const std::string bytes(most_window, 'a'), adds(most_window, '\2');
+    std::string out = vcdiff_header(1, "\2");
+    for (std::size_t i = 0; i < windows; ++i)
+        out +=
+            VcdiffWindow{
+                .size = most_window, .data = data.feed(bytes), .instructions = codes.feed(adds), .delta_flags = 3}
+                .text();
+    return out;
+}
+
+std::string bomb() {
+    makers::LzmaSections data;
+    return vcdiff_header(1, "\2") +
+           VcdiffWindow{
+               .size = 10, .data = data.feed(std::string(512 << 20, '\0')), .instructions = "\x0B", .delta_flags = 1}
+               .text();
+}
+
+/// A BPS patch of a source of that size: a few bytes, then a copy of the target from so far back.
+std::string repeating_copy(hotstitch::ByteView source, std::string_view stretch, std::uint64_t size) {
+    using namespace makers;
+    std::string body = "BPS1" + vlv(source.size()) + vlv(size) + vlv(0) + bps_action(1, stretch.size()) + std::string(stretch) +
+                       bps_action(3, size - stretch.size()) + bps_move(0);
+    hotstitch::Crc32 sum;
+    std::string block;
+    while (block.size() < (1U << 20)) block += stretch;
+    std::uint64_t left = size;
+    for (; left >= block.size(); left -= block.size()) sum = hotstitch::crc32(hotstitch::bytes_of(block), sum);
+    sum = hotstitch::crc32(hotstitch::bytes_of(block).first(left), sum);
+    const auto little = [](std::uint32_t value) {
+        std::string text = big_endian(value, 4);
+        return std::string(text.rbegin(), text.rend());
+    };
+    body += little(hotstitch::crc32(source).value) + little(sum.value);
+    return body + little(hotstitch::crc32(hotstitch::bytes_of(body)).value);
+}
+
+void put_archives(const std::filesystem::path& folder) {
+    using namespace makers;
+    const auto put = [&](const char* name, const std::string& bytes) { std::ofstream(folder / name, std::ios::binary) << bytes; };
+    const std::string zeros(256 << 20, '\0'), tar = tar_header("f", zeros.size()) + zeros + tar_end();
+    std::string names, folders, files, nested = zeros;
+    for (int i = 0; i < 200; ++i)
+        names += tar_header("@LongLink", 1 << 20, 'L') + std::string(1 << 20, static_cast<char>('a' + i % 26)) + tar_header("n", 0);
+    for (int i = 0; i < 100'000; ++i) folders += tar_header("d" + std::to_string(i) + "/", 0, '5');
+    for (int i = 0; i < 60'000; ++i) files += tar_header("f" + std::to_string(i), 0);
+    for (int i = 0; i < 5; ++i) nested = gzipped(nested);
+    std::string streams;
+    const std::string one = bzipped(zeros.substr(0, 900'000));
+    while (streams.size() < 900'000) streams += one;
+    put("a quarter gibibyte of zeros.gz", gzipped(zeros));
+    put("a quarter gibibyte of zeros.bz2", bzipped(zeros));
+    put("a quarter gibibyte of zeros.xz", xzed(zeros));
+    put("zeros passed over.tar.bz2", bzipped(tar));
+    put("packed five times.gz", nested);
+    put("many streams.bz2", streams);
+    put("names of 1 MiB.tar.gz", gzipped(names + tar_end()));
+    put("100,000 folders.tar.xz", xzed(folders + tar_end()));
+    put("60,000 files.tar.xz", xzed(files + tar_end()));
+    put("a hole of 7 GiB.tar", sparse_tar(std::uint64_t{7} << 30));
+    // Just below the ratio of a bomb: noise among the zeros.
+    std::string below;
+    Random random(3);
+    for (int i = 0; i < 16'000; ++i) {
+        below += std::string(50'000, '\0');
+        for (int j = 0; j < 40; ++j) below += static_cast<char>(random());
+    }
+    put("just below the ratio.gz", gzipped(below));
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+    if (argc != 2) {
+        std::fputs("usage: make_hostile_files FOLDER\n", stderr);
+        return 2;
+    }
+    std::filesystem::path folder = argv[1];
+    for (const char* name : {"refused", "large", "archives"}) std::filesystem::create_directories(folder / name);
+    put_archives(folder / "archives");
+    folder /= "refused";
+    const auto put = [&](const char* name, const std::string& patch) {
+        std::ofstream(folder / name, std::ios::binary) << patch;
+    };
+    makers::LzmaSections greedy(1U << 30);
+    const std::string damaged(1, '\x7F');
+    put("a terabyte in windows", vcdiff_header() + repeated(long_run(), 16384));
+    put("a gibibyte, then damage", vcdiff_header() + repeated(long_run(), 15) + damaged);
+    put("a gibibyte, then a wrong window",
+        vcdiff_header() + repeated(long_run(), 15) +
+            VcdiffWindow{.size = 1, .data = "a", .instructions = "\2", .adler32 = 7}.text());
+    put("millions of empty windows", vcdiff_header() + repeated(VcdiffWindow{}.text(), 4'000'000) + damaged);
+    put("one-byte instructions", tiny_instructions(15));
+    put("a section that unpacks to 512 MiB", bomb());
+    put("a dictionary of 1 GiB", vcdiff_header(1, "\2") + VcdiffWindow{.size = 500,
+                                                                       .data = greedy.feed(std::string(500, 'a')),
+                                                                       .instructions = "\1" + integer(500),
+                                                                       .delta_flags = 1}
+                                                              .text());
+    put("a window of 2^63", vcdiff_header() + VcdiffWindow{.size = std::uint64_t{1} << 63}.text());
+    put("a huge length", vcdiff_header(4, integer(UINT64_MAX)));
+    folder.replace_filename("large");
+    std::string source;
+    for (int i = 0; i < 5000; ++i) source += "Kelp Harbour";
+    const hotstitch::ByteView bytes = hotstitch::bytes_of(source);
+    constexpr std::uint64_t gibibyte = 1 << 30;
+    put("one byte again and again", repeating_copy(bytes, "z", gibibyte));
+    put("seven bytes again and again", repeating_copy(bytes, "harbour", gibibyte));
+    put("a run in each window", vcdiff_header() + repeated(long_run(), 16));
+    std::string records = "IPS32";
+    for (std::uint64_t at = 0; at < gibibyte - 65535; at += 65535) records += makers::ips_run(at, 65535, 'z', 4);
+    put("run records", records + "EEOF");
+    return 0;
+}

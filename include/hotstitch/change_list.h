@@ -1,0 +1,103 @@
+// SPDX-License-Identifier: MIT
+// A change of one source that is known piece by piece: what a mend, a header taken off or a part put back come down to.
+// It becomes a file, a patch, or the source of the next change without anything being matched.
+#pragma once
+
+#include <cstdint>
+#include <memory>
+#include <vector>
+
+#include "hotstitch/bytes.h"
+#include "hotstitch/edit.h"
+#include "hotstitch/export.h"
+#include "hotstitch/stream.h"
+
+namespace hotstitch {
+
+struct ByteRange {
+    std::uint64_t offset = 0, length = 0;
+    bool operator==(const ByteRange&) const = default;
+};
+
+/// What comes in: bytes, a run of one byte, or a stretch of the source itself.
+struct Piece {
+    enum class Kind : std::uint8_t { bytes, run, source } kind = Kind::bytes;
+    std::uint64_t length = 0;
+    std::uint64_t offset = 0;              ///< in `bytes` or in the source
+    std::shared_ptr<const Bytes> bytes{};  ///< shared, so that lists can be cut and joined without copying
+    std::byte value{};
+};
+
+/// In place of `removed` bytes of the source from `offset` on, these pieces.
+struct Splice {
+    std::uint64_t offset = 0, removed = 0;
+    std::vector<Piece> in;
+    HOTSTITCH_EXPORT std::uint64_t added() const noexcept;
+};
+
+/// Splices of one source, sorted, not overlapping; side by side is fine. All offsets are of the source, never of an
+/// intermediate state.
+class HOTSTITCH_EXPORT ChangeList {
+public:
+    /// Of a source of this size in bytes: changes nothing.
+    explicit ChangeList(std::uint64_t source_size = 0) noexcept : source_size_(source_size) {}
+
+    /// Bytes, a run of one value, or a stretch of the source in place of `removed` bytes at `offset`. In any order.
+    /// Throws Error(usage) when it reaches past the source's end or touches what is changed already.
+    void put(std::uint64_t offset, std::uint64_t removed, Bytes bytes);
+    void fill(std::uint64_t offset, std::uint64_t removed, std::byte value, std::uint64_t length);
+    void copy(std::uint64_t offset, std::uint64_t removed, std::uint64_t from, std::uint64_t length);
+
+    bool empty() const noexcept { return splices_.empty(); }
+    const std::vector<Splice>& splices() const noexcept { return splices_; }
+    std::uint64_t source_size() const noexcept { return source_size_; }
+    std::uint64_t result_size() const noexcept;
+
+    /// What is replaced or taken out, in bytes of the source; an insertion has a length of 0.
+    std::vector<ByteRange> ranges() const;
+
+    /// This change, then `next`, which was made on its result, as one change of the source.
+    /// Throws Error(usage) when `next` is for a source of another size.
+    ChangeList then(const ChangeList& next) const;
+
+    /// As edits, in target order. Stops when the sink says so.
+    void tell(EditSink& sink) const;
+
+private:
+    friend class ChangedSource;
+    void insert(Splice splice);
+    std::vector<Piece> pieces() const;  ///< of the whole result
+
+    std::uint64_t source_size_;
+    std::vector<Splice> splices_;
+};
+
+/// Where two files differ at the same places; what only one of them has, counts as different and lies at the end.
+HOTSTITCH_EXPORT std::vector<ByteRange> differing_ranges(ByteView before, ByteView after);
+
+/// What turns `before` into `after`, at the same places. A few equal bytes between two that differ come along.
+HOTSTITCH_EXPORT ChangeList differences(ByteView before, ByteView after);
+
+/// A source as a change list makes it, without making it. Both have to outlive it.
+class HOTSTITCH_EXPORT ChangedSource final : public ByteSource {
+public:
+    /// REQUIRES changes.source_size() == source.size().
+    ChangedSource(const ByteSource& source, const ChangeList& changes);
+    std::uint64_t size() const noexcept override { return size_; }
+    ByteView read(std::uint64_t offset, std::size_t length, MutableByteView scratch) const override;
+    void check_intact() const override { source_.check_intact(); }
+
+private:
+    const ByteSource& source_;
+    std::vector<Piece> pieces_;
+    std::vector<std::uint64_t> ends_;  ///< of each piece, in bytes of the result
+    std::uint64_t size_ = 0;
+};
+
+/// The result in memory. REQUIRES changes.source_size() == source.size().
+HOTSTITCH_EXPORT Bytes changed(ByteView source, const ChangeList& changes);
+
+/// Writes a whole source, asking it in the end whether what it gave out was right. Throws Error(io).
+HOTSTITCH_EXPORT void write_source(const ByteSource& source, ByteSink& sink);
+
+}  // namespace hotstitch
