@@ -293,6 +293,32 @@ void declare(CLI::App& app, HeaderArguments& header, Common& common) {
     add_common(command, common);
 }
 
+void declare(CLI::App& app, PartsArguments& parts, Common& common) {
+    auto& command = *app.add_subcommand("parts", "What is inside a file: archives, cartridge ROMs");
+    command.add_option("FILE", parts.file, "A file, or a part of one: FILE:PART")->required();
+    command.add_option("PATTERN", parts.patterns, "Only names that fit a shell pattern");
+    command.add_flag("--deep", parts.deep, "Open what opens inside, too");
+    command.add_flag("--digests", parts.digests, "CRC-32 and SHA-1 of each");
+    command.add_option("--compare", parts.compare, "Part by part: what differs from this file (exit 1)")->type_name("FILE");
+    add_common(command, common);
+}
+
+void declare(CLI::App& app, TakeArguments& take, Common& common) {
+    auto& command = *app.add_subcommand("take", "Write parts out as files");
+    command.add_option("FILE:PART", take.addresses, "A part; FILE:FOLDER/ for all below a folder, FILE: for all")->required();
+    add_output(command, take.output, "beside the file");
+    add_common(command, common);
+}
+
+void declare(CLI::App& app, PutArguments& put, Common& common) {
+    auto& command = *app.add_subcommand("put", "Put parts into a file, and what depends on them right");
+    command.add_option("FILE", put.file, "A cartridge ROM")->required();
+    command.add_option("PART=NEW", put.parts, "A part and the file that takes its place")->required();
+    command.add_flag("--no-mend", put.no_mend, "Leave the ROM's own checks as they come out");
+    add_rewrite(command, put.rewrite);
+    add_common(command, common);
+}
+
 /// --help and --version are answers, not errors. Returns whether one of them was asked for.
 bool parse_or_answer(CLI::App& app, int argc, char** argv, std::string& answer) {
     try {
@@ -324,7 +350,7 @@ Arguments parse_arguments(int argc, char** argv, Common& common) {
         "Exit codes: 0 done or yes, 1 no, 2 wrong call, 3 bad input, 4 system failure, 130 and 143 stopped.\n"
         "Each command has its own --help. The manual: man hotstitch");
     std::tuple<DescribeArguments, ApplyArguments, CreateArguments, VerifyArguments, RecastArguments, OverlapArguments,
-               UndoArguments, RenewArguments, MendArguments, HeaderArguments>
+               UndoArguments, RenewArguments, MendArguments, HeaderArguments, PartsArguments, TakeArguments, PutArguments>
         commands;
     std::apply([&](auto&... command) { (declare(app, command, common), ...); }, commands);
 

@@ -119,9 +119,28 @@ struct HeaderArguments {
     RewriteArguments rewrite;
 };
 
+struct PartsArguments {
+    std::string file;
+    std::vector<std::string> patterns;
+    std::string compare;  ///< another file
+    bool deep = false, digests = false;
+};
+
+struct TakeArguments {
+    std::vector<std::string> addresses;  ///< "FILE:PART", "FILE:FOLDER/", "FILE:" for all
+    OutputArguments output;
+};
+
+struct PutArguments {
+    std::string file;
+    std::vector<std::string> parts;  ///< "PART=NEW"
+    bool no_mend = false;
+    RewriteArguments rewrite;
+};
+
 using CommandArguments =
     std::variant<DescribeArguments, ApplyArguments, CreateArguments, VerifyArguments, RecastArguments, OverlapArguments,
-                 UndoArguments, RenewArguments, MendArguments, HeaderArguments>;
+                 UndoArguments, RenewArguments, MendArguments, HeaderArguments, PartsArguments, TakeArguments, PutArguments>;
 
 struct Arguments {
     std::string command;  ///< "apply", …; empty: only `text` is to be printed

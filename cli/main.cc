@@ -40,6 +40,8 @@ std::string output_of(const CommandArguments& arguments) {
     if (const auto* create = std::get_if<CreateArguments>(&arguments)) return create->output.path;
     if (const auto* recast = std::get_if<RecastArguments>(&arguments)) return recast->output.path;
     if (const auto* mend = std::get_if<MendArguments>(&arguments)) return mend->rewrite.output.path;
+    if (const auto* take = std::get_if<TakeArguments>(&arguments)) return take->output.path;
+    if (const auto* put = std::get_if<PutArguments>(&arguments)) return put->rewrite.output.path;
     if (const auto* header = std::get_if<HeaderArguments>(&arguments)) return header->rewrite.output.path;
     return {};
 }
@@ -73,7 +75,7 @@ int run_command(const Arguments& arguments, Report& report) {
                 .hint("name a file with -o, or leave out --json");
         std::visit([&](const auto& chosen) { run(chosen, context, report); }, arguments.arguments);
     } catch (const Error& error) {
-        constexpr std::string_view reading_only[] = {"describe", "verify", "overlap", "undo"};
+        constexpr std::string_view reading_only[] = {"describe", "verify", "overlap", "undo", "parts"};
         const bool writes =
             std::find(std::begin(reading_only), std::end(reading_only), arguments.command) == std::end(reading_only);
         report.conclude(error, writes ? " Nothing was written." : "");

@@ -58,7 +58,7 @@ void check_rewrite(const RewriteArguments& arguments, const std::string& file, c
     clear_leftovers(receipt_path(source.path()));
     if (file == "-") throw Error(ErrorCode::usage, "standard input cannot be replaced in place");
     if (source.is_unpacked())
-        throw Error(ErrorCode::usage, "a file inside an archive cannot be replaced in place")
+        throw Error(ErrorCode::usage, "a part of another file cannot be replaced in place")
             .hint("name an output with -o");
 }
 

@@ -11,6 +11,7 @@
 #include "hotstitch/archive.h"
 #include "hotstitch/error.h"
 #include "hotstitch/fit.h"
+#include "hotstitch/part.h"
 #include "hotstitch/recognise.h"
 #include "render/escape.h"
 
@@ -80,14 +81,24 @@ bool is_archive(const InputFile& file) {
     return recognise_file(file.bytes()).name == "archive";
 }
 
+std::pair<std::string, std::string> split_file(const std::string& name) {
+    std::error_code code;
+    if (name == "-" || fs::exists(name, code)) return {name, {}};
+    // The first colon behind which a part's name may stand: what is before it has to be a file.
+    for (std::size_t colon = name.find(':'); colon != std::string::npos; colon = name.find(':', colon + 1))
+        if (fs::is_regular_file(name.substr(0, colon), code)) return {name.substr(0, colon), name.substr(colon + 1)};
+    return {name, {}};
+}
+
 InputFile open_or_unpack(const std::string& name, const Context& context) {
     std::error_code code;
     if (name == "-" || fs::exists(name, code)) return open_input(name, context);
-    // The first colon behind which a member's name may stand: what is before it has to be a file.
-    for (std::size_t colon = name.find(':'); colon != std::string::npos; colon = name.find(':', colon + 1))
-        if (fs::is_regular_file(name.substr(0, colon), code))
-            return unpack(InputFile(name.substr(0, colon), context.limits, context.progress), name.substr(colon + 1), context);
-    return open_input(name, context);
+    const auto [file, part] = split_file(name);
+    if (part.empty()) return open_input(name, context);
+    InputFile opened(file, context.limits, context.progress);
+    for (const std::string& inner : split_address(part))
+        opened = InputFile::part(opened, inner, context.limits, context.progress);
+    return opened;
 }
 
 InputFile open_patch_file(const std::string& name, const Context& context, Report& report) {

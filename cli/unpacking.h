@@ -11,7 +11,10 @@ namespace hotstitch::cli {
 
 bool is_archive(const InputFile& file);
 
-/// Opens "FILE", "-", or "ARCHIVE:MEMBER".
+/// "FILE:PART:PART" as the file and the rest. An existing file of the whole name wins; then the rest is empty.
+std::pair<std::string, std::string> split_file(const std::string& name);
+
+/// Opens "FILE", "-", or a part: "FILE:PART", "FILE:PART:PART".
 InputFile open_or_unpack(const std::string& name, const Context& context);
 
 /// A patch: when the file is an archive, the one patch in it; several or none are an error that names them.

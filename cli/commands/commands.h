@@ -26,5 +26,8 @@ void run(const RenewArguments& arguments, const Context& context, Report& report
 void run(const VerifyArguments& arguments, const Context& context, Report& report);
 void run(const MendArguments& arguments, const Context& context, Report& report);
 void run(const HeaderArguments& arguments, const Context& context, Report& report);
+void run(const PartsArguments& arguments, const Context& context, Report& report);
+void run(const TakeArguments& arguments, const Context& context, Report& report);
+void run(const PutArguments& arguments, const Context& context, Report& report);
 
 }  // namespace hotstitch::cli

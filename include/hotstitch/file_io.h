@@ -51,6 +51,10 @@ public:
                               const Progress& progress = {});
     /// The same of the member, of that name, at which the reader of the archive stands.
     static InputFile unpacked(const InputFile& archive, ArchiveReader& reader, std::string_view member);
+    /// A part of a file, in an unnamed temporary file like what is unpacked. Throws Error(usage) when the file has no
+    /// parts or none of this name, and what extracting throws (part.h).
+    static InputFile part(const InputFile& file, std::string_view name, const Limits& limits = {},
+                          const Progress& progress = {});
     ~InputFile() override;
     InputFile(InputFile&&) noexcept;
     InputFile& operator=(InputFile&&) noexcept;
@@ -65,7 +69,7 @@ public:
     const std::filesystem::path& path() const noexcept;
     /// Where it was named or, for what was unpacked, "ARCHIVE:MEMBER".
     const std::string& origin() const noexcept;
-    /// Whether it came out of an archive.
+    /// Whether it came out of an archive, or is a part of another file.
     bool is_unpacked() const noexcept;
     /// Whether `path` names the same file as this one, through links too.
     bool is_same_file(const std::filesystem::path& path) const noexcept;

@@ -9,6 +9,8 @@
 
 #include "bytes/meter.h"
 #include "hotstitch/archive.h"
+#include "hotstitch/part.h"
+#include "hotstitch/recognise.h"
 #include "hotstitch/file_io.h"
 #include "io/descriptor.h"
 #include "io/mapping.h"
@@ -121,6 +123,16 @@ InputFile InputFile::unpacked(const InputFile& archive, std::string_view member,
 
 InputFile InputFile::unpacked(const InputFile& archive, ArchiveReader& reader, std::string_view member) {
     return unpacked(archive, member, [&](ByteSink& out) { reader.extract(out); });
+}
+
+InputFile InputFile::part(const InputFile& file, std::string_view name, const Limits& limits, const Progress& progress) {
+    const auto container = open_container(file.bytes(), limits, progress);
+    if (!container)
+        throw Error(ErrorCode::usage, fmt::format("{} has no parts: it is {}", file.path().string(), recognise_file(file.bytes()).title))
+            .in("part")
+            .found(std::string(name));
+    return unpacked(file, name == "content" ? std::string_view() : name,
+                    [&](ByteSink& out) { extract_part(*container, name, out); });
 }
 
 template <class Extract>

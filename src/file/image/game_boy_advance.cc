@@ -94,7 +94,12 @@ const Map map;
 }  // namespace
 
 extern const Platform game_boy_advance;
-const Platform game_boy_advance{
-    "gba", "Game Boy Advance", recognise, mends, &map, {}, false, [](const Image&) { return window; }};
+const Platform game_boy_advance{.name = "gba",
+                                .title = "Game Boy Advance",
+                                .recognise = recognise,
+                                .mends = mends,
+                                .map = &map,
+                                .largest = [](const Image&) { return window; },
+                                .header = [](const Image&) { return ByteRange{0, 0xC0}; }};
 
 }  // namespace hotstitch::image

@@ -128,6 +128,7 @@ const Platform master_system{.name = "master-system",
                              .title = "Master System / Game Gear",
                              .recognise = recognise,
                              .mends = mends,
-                             .copier_header = true};
+                             .copier_header = true,
+                             .header = [](const Image& image) { return ByteRange{image.internal_header, 16}; }};
 
 }  // namespace hotstitch::image

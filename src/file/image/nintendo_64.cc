@@ -157,7 +157,12 @@ constexpr std::array<PlatformMend, 3> mends{{
 }  // namespace
 
 extern const Platform nintendo_64;
-const Platform nintendo_64{"n64",   "Nintendo 64", recognise, mends,
-                           nullptr, orders,        false,     [](const Image&) -> std::uint64_t { return 64 << 20; }};
+const Platform nintendo_64{.name = "n64",
+                           .title = "Nintendo 64",
+                           .recognise = recognise,
+                           .mends = mends,
+                           .orders = orders,
+                           .largest = [](const Image&) -> std::uint64_t { return 64 << 20; },
+                           .header = [](const Image&) { return ByteRange{0, 0x40}; }};
 
 }  // namespace hotstitch::image

@@ -95,9 +95,11 @@ constexpr std::array<PlatformMend, 3> mends{{
 }  // namespace
 
 extern const Platform nintendo_ds;
-const Platform nintendo_ds{"nds",     "Nintendo DS",
-                           recognise, mends,
-                           nullptr,   {},
-                           false,     [](const Image&) -> std::uint64_t { return 512 << 20; }};
+const Platform nintendo_ds{.name = "nds",
+                           .title = "Nintendo DS",
+                           .recognise = recognise,
+                           .mends = mends,
+                           .largest = [](const Image&) -> std::uint64_t { return 512 << 20; },
+                           .header = [](const Image&) { return ByteRange{0, 0x200}; }};
 
 }  // namespace hotstitch::image

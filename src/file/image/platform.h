@@ -10,6 +10,7 @@
 #include <string_view>
 
 #include "file/image/regions.h"
+#include "hotstitch/change_list.h"
 #include "hotstitch/image.h"
 #include "hotstitch/memory_map.h"
 #include "hotstitch/mend.h"
@@ -65,6 +66,8 @@ struct Platform {
     std::uint64_t (*largest)(const Image& image) = nullptr;
     std::string_view fixed_size{};  ///< why the size cannot be mended; empty: it can
     bool copier_header = false;     ///< copiers left headers of 512 bytes
+    /// Where the ROM's own header stands in it; nothing: it has none.
+    ByteRange (*header)(const Image& image) = nullptr;
 };
 
 /// Below this, what fits may fit by chance.

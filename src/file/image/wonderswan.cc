@@ -73,8 +73,11 @@ constexpr std::array<PlatformMend, 2> mends{
 }  // namespace
 
 extern const Platform wonderswan;
-const Platform wonderswan{"wonderswan", "WonderSwan", recognise,
-                          mends,        nullptr,      {},
-                          false,        nullptr,      "the header is the end of the ROM: room goes before it"};
+const Platform wonderswan{.name = "wonderswan",
+                          .title = "WonderSwan",
+                          .recognise = recognise,
+                          .mends = mends,
+                          .fixed_size = "the header is the end of the ROM: room goes before it",
+                          .header = [](const Image& image) { return ByteRange{image.size - 10, 10}; }};
 
 }  // namespace hotstitch::image

@@ -1,0 +1,73 @@
+// SPDX-License-Identifier: MIT
+// What is inside a file: an archive has members, a cartridge ROM its front header, header and banks. A part is a file of
+// its own, and may have parts again: "shelf.zip:games/kelp.sfc:bank 3".
+#pragma once
+
+#include <cstdint>
+#include <functional>
+#include <memory>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "hotstitch/bytes.h"
+#include "hotstitch/change_list.h"
+#include "hotstitch/edit.h"
+#include "hotstitch/export.h"
+#include "hotstitch/limits.h"
+#include "hotstitch/progress.h"
+#include "hotstitch/stream.h"
+
+namespace hotstitch {
+
+struct Part {
+    std::string name;                     ///< as the container spells it, unchecked, folders with '/'
+    std::string_view kind;                ///< stable, for programs: "file", "front-header", "header", "bank", "content"
+    std::optional<std::uint64_t> size;    ///< bytes; of a member of an archive as it is stated there, unchecked
+    std::optional<std::uint64_t> offset;  ///< in the container, where the part stands there in one piece as it is
+    Bytes head;                           ///< its first bytes, at most 512, where they are at hand
+    bool encrypted = false;
+};
+
+/// Hands out the content of the part that is visited; at most once. Throws Error(unsupported) when it is encrypted,
+/// Error(damaged, limit, io, cancelled).
+using ExtractPart = std::function<void(ByteSink&)>;
+/// Stop ends the visit.
+using VisitPart = std::function<Flow(const Part&, const ExtractPart&)>;
+
+/// A file that has parts. Keeps a view of it, which has to outlive the container.
+class HOTSTITCH_EXPORT Container {
+public:
+    virtual ~Container();
+    virtual std::string_view kind() const noexcept = 0;  ///< stable, for programs: "archive", "cartridge"
+    virtual std::string title() const = 0;               ///< for people: "a zip archive"
+
+    /// One pass over all parts in the order in which they stand, whatever is extracted on the way.
+    /// Throws Error(damaged, limit, io, cancelled).
+    virtual void visit(const VisitPart& visitor) const = 0;
+
+    /// The change of the container that puts `content` in the place of the part; what depends on it is put right as well
+    /// when `mend` and it was right before. Throws Error(unsupported) for containers that are only read, Error(usage) when
+    /// it does not fit.
+    virtual ChangeList put(const Part& part, ByteView content, bool mend) const;
+
+    /// All parts. Throws as visit() does.
+    std::vector<Part> parts() const;
+};
+
+/// Null when the file has no parts that are known. Throws Error(damaged) when it begins like a container and is broken.
+HOTSTITCH_EXPORT std::unique_ptr<Container> open_container(ByteView file, const Limits& limits = {},
+                                                           const Progress& progress = {});
+
+/// The part of this name; where there is none, the only one whose name differs in case or in a version (";1") alone.
+/// Throws Error(usage) when there is none, naming the nearest ones, or when several differ so.
+HOTSTITCH_EXPORT Part find_part(const Container& container, std::string_view name);
+
+/// Extracts a part by its name, found as by find_part, and returns it; in one pass when it is spelt as it stands.
+HOTSTITCH_EXPORT Part extract_part(const Container& container, std::string_view name, ByteSink& out);
+
+/// "A:B\:C:D" as "A", "B:C", "D". Throws Error(usage) for more than 16.
+HOTSTITCH_EXPORT std::vector<std::string> split_address(std::string_view address);
+
+}  // namespace hotstitch

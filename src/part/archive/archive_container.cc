@@ -1,0 +1,45 @@
+// SPDX-License-Identifier: MIT
+// An archive and its members; a compressed file and its content. Only read. Tested by tests/part_test.cc.
+#include <fmt/format.h>
+
+#include "hotstitch/archive.h"
+#include "hotstitch/recognise.h"
+#include "part/kinds.h"
+
+namespace hotstitch {
+namespace {
+
+class ArchiveContainer final : public Container {
+public:
+    ArchiveContainer(ByteView file, std::string_view title, const Limits& limits, const Progress& progress)
+        : file_(file), title_(title), limits_(limits), progress_(progress) {}
+
+    std::string_view kind() const noexcept override { return "archive"; }
+    std::string title() const override { return std::string(title_); }
+
+    void visit(const VisitPart& visitor) const override {
+        ArchiveReader reader(file_, limits_, progress_);
+        while (const ArchiveMember* const member = reader.next()) {
+            Part part{.name = member->name, .kind = "file", .size = member->size, .offset = {}, .head = member->head, .encrypted = member->encrypted};
+            if (part.name.empty()) part.name = part.kind = "content";
+            if (visitor(part, [&](ByteSink& out) { reader.extract(out); }) == Flow::stop) break;
+        }
+        reader.check_rest();
+    }
+
+private:
+    ByteView file_;
+    std::string_view title_;
+    const Limits limits_;
+    const Progress progress_;
+};
+
+}  // namespace
+
+std::unique_ptr<Container> open_archive_container(ByteView file, const Limits& limits, const Progress& progress) {
+    const FileKind kind = recognise_file(file);
+    if (kind.name != "archive") return nullptr;
+    return std::make_unique<ArchiveContainer>(file, kind.title, limits, progress);
+}
+
+}  // namespace hotstitch

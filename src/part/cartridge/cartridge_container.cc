@@ -1,0 +1,101 @@
+// SPDX-License-Identifier: MIT
+// A cartridge ROM: what a copier left in front, its own header, its banks. Banks and header are told of the ROM as the
+// console reads it. Tested by tests/part_test.cc.
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "file/image/platform.h"
+#include "hotstitch/error.h"
+#include "hotstitch/image.h"
+#include "hotstitch/memory_map.h"
+#include "part/kinds.h"
+
+namespace hotstitch {
+namespace {
+
+class CartridgeContainer final : public Container {
+public:
+    CartridgeContainer(ByteView file, Image image) : file_(file), image_(std::move(image)) {
+        in_order_ = !image_.reading || image_.reading->kind == ReadingKind::without_front_header;
+        if (image_.front_header != 0) add("front-header", "front-header", 0, image_.front_header);
+        if (const auto header = image::platform_of(image_).header; header != nullptr) {
+            const ByteRange place = header(image_);
+            if (place.offset + place.length <= rom_size()) add_of_rom("header", "header", place.offset, place.length);
+        }
+        const std::uint64_t bank = bank_size(image_);
+        for (std::uint64_t at = 0, number = 0; bank != 0 && at < rom_size(); at += bank, ++number)
+            add_of_rom(fmt::format("bank {}", number), "bank", at, std::min(bank, rom_size() - at));
+    }
+
+    std::string_view kind() const noexcept override { return "cartridge"; }
+    std::string title() const override {
+        return fmt::format("a {} ROM: {}", image_.platform_title, edition_of(image_));
+    }
+
+    void visit(const VisitPart& visitor) const override {
+        const Bytes ordered = in_order_ ? Bytes() : image::bytes_read(file_, image_.reading);
+        for (const Entry& entry : entries_) {
+            const ByteView bytes = (entry.of_rom && !in_order_ ? ByteView(ordered) : file_)
+                                       .subspan(static_cast<std::size_t>(entry.at), static_cast<std::size_t>(*entry.part.size));
+            Part part = entry.part;
+            part.head.assign(bytes.begin(), bytes.begin() + std::min<std::ptrdiff_t>(std::ssize(bytes), most_head));
+            if (visitor(part, [&](ByteSink& out) { out.write(bytes); }) == Flow::stop) return;
+        }
+    }
+
+    ChangeList put(const Part& part, ByteView content, bool mend) const override {
+        if (!part.offset)
+            throw Error(ErrorCode::unsupported, "the ROM is in another order than the console reads it, so a part has no place in it")
+                .hint("put it in order first, with the mend byte-order or de-interleave");
+        if (content.size() != *part.size)
+            throw Error(ErrorCode::usage, fmt::format("{} has a fixed size", part.name))
+                .in("part")
+                .wanted(fmt::format("{} bytes", *part.size))
+                .found(fmt::format("{} bytes", content.size()))
+                .hint(part.kind == "front-header" ? "to take it off or put another one on, use header" : "fill it up, or cut it");
+        // Only what differs: nothing changes that has not to.
+        ChangeList list(file_.size());
+        const auto at = static_cast<std::size_t>(*part.offset);
+        const ChangeList within = differences(file_.subspan(at, content.size()), content);
+        for (const Splice& splice : within.splices())
+            list.put(at + splice.offset, splice.removed, Bytes(*splice.in.front().bytes));
+        if (!mend || !all_checks_right(image_)) return list;
+        const Bytes made = changed(file_, list);
+        const auto after = recognise_image(made);
+        if (!after || after->platform != image_.platform || all_checks_right(*after)) return list;
+        return list.then(plan_mends(made, {{"checksum", {}}}).change);
+    }
+
+private:
+    struct Entry {
+        Part part;
+        std::uint64_t at;  ///< in the file or, for `of_rom`, in the ROM as the console reads it
+        bool of_rom;
+    };
+    static constexpr std::ptrdiff_t most_head = 512;
+
+    std::uint64_t rom_size() const noexcept { return file_.size() - image_.front_header; }
+    void add(std::string name, std::string_view kind, std::uint64_t offset, std::uint64_t size) {
+        entries_.push_back({{.name = std::move(name), .kind = kind, .size = size, .offset = offset, .head = {}}, offset, false});
+    }
+    void add_of_rom(std::string name, std::string_view kind, std::uint64_t offset, std::uint64_t size) {
+        if (in_order_) return add(std::move(name), kind, image_.front_header + offset, size);
+        entries_.push_back({{.name = std::move(name), .kind = kind, .size = size, .offset = {}, .head = {}}, offset, true});
+    }
+
+    ByteView file_;
+    Image image_;
+    bool in_order_ = true;
+    std::vector<Entry> entries_;
+};
+
+}  // namespace
+
+std::unique_ptr<Container> open_cartridge_container(ByteView file, const Limits&, const Progress&) {
+    std::optional<Image> image = recognise_image(file);
+    if (!image || image->certainty != Certainty::certain) return nullptr;
+    return std::make_unique<CartridgeContainer>(file, *std::move(image));
+}
+
+}  // namespace hotstitch

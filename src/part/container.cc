@@ -1,0 +1,132 @@
+// SPDX-License-Identifier: MIT
+// Names of parts: found exactly, else by what people leave out (case, a version), else the nearest are named.
+// Tested by tests/part_test.cc.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cctype>
+#include <numeric>
+
+#include "hotstitch/error.h"
+#include "hotstitch/part.h"
+
+namespace hotstitch {
+namespace {
+
+constexpr std::size_t most_named = 3, most_compared = 5000, longest_compared = 200, most_nesting = 16;
+
+/// A name without what people leave out.
+std::string plain_name(std::string_view name) {
+    if (name.starts_with("./")) name.remove_prefix(2);
+    if (const std::size_t version = name.rfind(';');
+        version != std::string_view::npos && name.find_first_not_of("0123456789", version + 1) == std::string_view::npos)
+        name = name.substr(0, version);
+    std::string plain(name);
+    std::transform(plain.begin(), plain.end(), plain.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+    return plain;
+}
+
+/// How many letters have to be typed, left out or exchanged to get from one to the other.
+std::size_t distance(std::string_view a, std::string_view b) {
+    std::vector<std::size_t> row(b.size() + 1);
+    std::iota(row.begin(), row.end(), std::size_t{0});
+    for (std::size_t i = 1; i <= a.size(); ++i) {
+        std::size_t diagonal = std::exchange(row[0], i);
+        for (std::size_t j = 1; j <= b.size(); ++j) {
+            const std::size_t changed = diagonal + (a[i - 1] == b[j - 1] ? 0 : 1);
+            diagonal = std::exchange(row[j], std::min({row[j] + 1, row[j - 1] + 1, changed}));
+        }
+    }
+    return row.back();
+}
+
+std::string_view last_name(std::string_view path) {
+    return path.substr(path.rfind('/') == std::string_view::npos ? 0 : path.rfind('/') + 1);
+}
+
+/// The nearest names, or the first ones where none is near.
+std::string nearest(const std::vector<Part>& parts, std::string_view name) {
+    const std::string wanted = plain_name(name).substr(0, longest_compared);
+    std::vector<std::pair<std::size_t, const Part*>> near;
+    for (const Part& part : parts) {
+        if (near.size() == most_compared) break;
+        const std::string other = plain_name(part.name).substr(0, longest_compared);
+        near.emplace_back(std::min(distance(wanted, other), distance(last_name(wanted), last_name(other))), &part);
+    }
+    std::stable_sort(near.begin(), near.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+    std::string list;
+    for (std::size_t i = 0; i < std::min(near.size(), most_named); ++i)
+        list += fmt::format("{}{}", i == 0 ? "" : ", ", near[i].second->name.empty() ? "content" : near[i].second->name);
+    return near.size() > most_named ? list + ", …" : list;
+}
+
+}  // namespace
+
+Container::~Container() = default;
+
+ChangeList Container::put(const Part&, ByteView, bool) const {
+    throw Error(ErrorCode::unsupported, fmt::format("nothing can be put into {}: it is only read", title()))
+        .hint("take the part out, change it, and pack it again with the program that made the archive");
+}
+
+std::vector<Part> Container::parts() const {
+    std::vector<Part> all;
+    visit([&](const Part& part, const ExtractPart&) {
+        all.push_back(part);
+        return Flow::go_on;
+    });
+    return all;
+}
+
+Part find_part(const Container& container, std::string_view name) {
+    const std::vector<Part> parts = container.parts();
+    for (const Part& part : parts)
+        if (part.name == name) return part;
+    const std::string wanted = plain_name(name);
+    std::vector<const Part*> alike;
+    for (const Part& part : parts)
+        if (plain_name(part.name) == wanted) alike.push_back(&part);
+    if (alike.size() == 1) return *alike.front();
+    if (alike.size() > 1)
+        throw Error(ErrorCode::usage, fmt::format("several parts go by the name {} but for case or version", name))
+            .in("part")
+            .found(fmt::format("{}, {}", alike[0]->name, alike[1]->name))
+            .hint("spell the name as it stands there");
+    throw Error(ErrorCode::usage, fmt::format("there is no part {} in {}", name, container.title()))
+        .in("part")
+        .wanted(parts.empty() ? "nothing: it has no parts" : nearest(parts, name));
+}
+
+Part extract_part(const Container& container, std::string_view name, ByteSink& out) {
+    const auto extract = [&](std::string_view spelt) {
+        std::optional<Part> found;
+        container.visit([&](const Part& part, const ExtractPart& content) {
+            if (part.name != spelt) return Flow::go_on;
+            content(out);
+            found = part;
+            return Flow::stop;
+        });
+        return found;
+    };
+    if (auto part = extract(name)) return *std::move(part);
+    return extract(find_part(container, name).name).value();
+}
+
+std::vector<std::string> split_address(std::string_view address) {
+    std::vector<std::string> names(1);
+    for (std::size_t i = 0; i < address.size(); ++i) {
+        if (address[i] == ':') {
+            names.emplace_back();
+        } else {
+            if (address[i] == '\\' && i + 1 < address.size() && address[i + 1] == ':') ++i;
+            names.back() += address[i];
+        }
+    }
+    if (names.size() > most_nesting)
+        throw Error(ErrorCode::usage, "the address goes deeper than parts are opened")
+            .wanted(fmt::format("at most {} names", most_nesting))
+            .found(fmt::format("{} names", names.size()));
+    return names;
+}
+
+}  // namespace hotstitch
