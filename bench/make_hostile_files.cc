@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
-// make_hostile_files FOLDER: small files that ask for much. refused/: patches, each to be refused soon and in little memory.
-// large/: patches of a few bytes that make a gibibyte, which is allowed and has to cost little more than writing it.
-// archives/: each to be refused or looked through in two seconds and 256 MiB.
+// make_hostile_files FOLDER: small files that ask for much. refused/: patches, each to be refused soon and in little
+// memory. large/: patches of a few bytes that make a gibibyte, which is allowed and has to cost little more than
+// writing it. archives/: each to be refused or looked through in two seconds and 256 MiB.
 #include <cstdio>
 #include <filesystem>
 #include <fstream>
@@ -54,8 +54,8 @@ std::string bomb() {
 /// A BPS patch of a source of that size: a few bytes, then a copy of the target from so far back.
 std::string repeating_copy(hotstitch::ByteView source, std::string_view stretch, std::uint64_t size) {
     using namespace makers;
-    std::string body = "BPS1" + vlv(source.size()) + vlv(size) + vlv(0) + bps_action(1, stretch.size()) + std::string(stretch) +
-                       bps_action(3, size - stretch.size()) + bps_move(0);
+    std::string body = "BPS1" + vlv(source.size()) + vlv(size) + vlv(0) + bps_action(1, stretch.size()) +
+                       std::string(stretch) + bps_action(3, size - stretch.size()) + bps_move(0);
     hotstitch::Crc32 sum;
     std::string block;
     while (block.size() < (1U << 20)) block += stretch;
@@ -72,11 +72,14 @@ std::string repeating_copy(hotstitch::ByteView source, std::string_view stretch,
 
 void put_archives(const std::filesystem::path& folder) {
     using namespace makers;
-    const auto put = [&](const char* name, const std::string& bytes) { std::ofstream(folder / name, std::ios::binary) << bytes; };
+    const auto put = [&](const char* name, const std::string& bytes) {
+        std::ofstream(folder / name, std::ios::binary) << bytes;
+    };
     const std::string zeros(256 << 20, '\0'), tar = tar_header("f", zeros.size()) + zeros + tar_end();
     std::string names, folders, files, nested = zeros;
     for (int i = 0; i < 200; ++i)
-        names += tar_header("@LongLink", 1 << 20, 'L') + std::string(1 << 20, static_cast<char>('a' + i % 26)) + tar_header("n", 0);
+        names += tar_header("@LongLink", 1 << 20, 'L') + std::string(1 << 20, static_cast<char>('a' + i % 26)) +
+                 tar_header("n", 0);
     for (int i = 0; i < 100'000; ++i) folders += tar_header("d" + std::to_string(i) + "/", 0, '5');
     for (int i = 0; i < 60'000; ++i) files += tar_header("f" + std::to_string(i), 0);
     for (int i = 0; i < 5; ++i) nested = gzipped(nested);

@@ -124,7 +124,8 @@ void add_format(CLI::App& app, std::optional<PatchFormat>& format) {
 
 void add_rewrite(CLI::App& app, RewriteArguments& rewrite) {
     add_output(app, rewrite.output, "nowhere: this, --in-place or --patch has to be said");
-    app.add_option("--patch", rewrite.patch, "Write the change as a patch, not the file; the format by extension or --format")
+    app.add_option("--patch", rewrite.patch,
+                   "Write the change as a patch, not the file; the format by extension or --format")
         ->type_name("PATH");
     add_format(app, rewrite.format);
     app.add_flag("--in-place", rewrite.in_place, "Replace the file itself; it is kept as a dated backup");
@@ -299,13 +300,15 @@ void declare(CLI::App& app, PartsArguments& parts, Common& common) {
     command.add_option("PATTERN", parts.patterns, "Only names that fit a shell pattern");
     command.add_flag("--deep", parts.deep, "Open what opens inside, too");
     command.add_flag("--digests", parts.digests, "CRC-32 and SHA-1 of each");
-    command.add_option("--compare", parts.compare, "Part by part: what differs from this file (exit 1)")->type_name("FILE");
+    command.add_option("--compare", parts.compare, "Part by part: what differs from this file (exit 1)")
+        ->type_name("FILE");
     add_common(command, common);
 }
 
 void declare(CLI::App& app, TakeArguments& take, Common& common) {
     auto& command = *app.add_subcommand("take", "Write parts out as files");
-    command.add_option("FILE:PART", take.addresses, "A part; FILE:FOLDER/ for all below a folder, FILE: for all")->required();
+    command.add_option("FILE:PART", take.addresses, "A part; FILE:FOLDER/ for all below a folder, FILE: for all")
+        ->required();
     add_output(command, take.output, "beside the file");
     add_common(command, common);
 }
@@ -350,7 +353,8 @@ Arguments parse_arguments(int argc, char** argv, Common& common) {
         "Exit codes: 0 done or yes, 1 no, 2 wrong call, 3 bad input, 4 system failure, 130 and 143 stopped.\n"
         "Each command has its own --help. The manual: man hotstitch");
     std::tuple<DescribeArguments, ApplyArguments, CreateArguments, VerifyArguments, RecastArguments, OverlapArguments,
-               UndoArguments, RenewArguments, MendArguments, HeaderArguments, PartsArguments, TakeArguments, PutArguments>
+               UndoArguments, RenewArguments, MendArguments, HeaderArguments, PartsArguments, TakeArguments,
+               PutArguments>
         commands;
     std::apply([&](auto&... command) { (declare(app, command, common), ...); }, commands);
 

@@ -138,9 +138,9 @@ struct PutArguments {
     RewriteArguments rewrite;
 };
 
-using CommandArguments =
-    std::variant<DescribeArguments, ApplyArguments, CreateArguments, VerifyArguments, RecastArguments, OverlapArguments,
-                 UndoArguments, RenewArguments, MendArguments, HeaderArguments, PartsArguments, TakeArguments, PutArguments>;
+using CommandArguments = std::variant<DescribeArguments, ApplyArguments, CreateArguments, VerifyArguments,
+                                      RecastArguments, OverlapArguments, UndoArguments, RenewArguments, MendArguments,
+                                      HeaderArguments, PartsArguments, TakeArguments, PutArguments>;
 
 struct Arguments {
     std::string command;  ///< "apply", …; empty: only `text` is to be printed

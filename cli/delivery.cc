@@ -32,10 +32,11 @@ Delivery::Delivery(const InputFile& source, const fs::path& output, const Delive
                                  .read_as = replaces_source ? source.stamp() : std::nullopt});
     if (options.receipt) {
         present_ = receipt_beside(output_->path());
-        receipt_ = &set_.add(receipt_path(output_->path()),
-                             {.replace = present_ ? Replace::without_backup : Replace::never});
+        receipt_ =
+            &set_.add(receipt_path(output_->path()), {.replace = present_ ? Replace::without_backup : Replace::never});
     }
-    if (options.reverse && !stamp_of(reverse_path(output_->path()))) reverse_ = &set_.add(reverse_path(output_->path()));
+    if (options.reverse && !stamp_of(reverse_path(output_->path())))
+        reverse_ = &set_.add(reverse_path(output_->path()));
 }
 
 /// A reverse patch that stands there already is taken when it is the same, and never replaced: it may be the way back
@@ -125,10 +126,10 @@ void state_way_back(const Delivered& delivered, Report& report) {
 
 void conclude_made_already(const fs::path& output, Report& report) {
     report.detail("made", false);
-    report.conclude(Mood::good, "made-already",
-                    fmt::format("Made already: {} is there, with the very bytes that this makes.",
-                                escaped(output.string())),
-                    ExitCode::yes);
+    report.conclude(
+        Mood::good, "made-already",
+        fmt::format("Made already: {} is there, with the very bytes that this makes.", escaped(output.string())),
+        ExitCode::yes);
 }
 
 void output_fact(Report& report, const Digests& made, const fs::path& path) {

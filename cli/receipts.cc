@@ -112,8 +112,7 @@ std::optional<Receipt> receipt_beside(const fs::path& output) {
         }
     } catch (const Error&) {  // damaged or not readable: not ours to replace
     }
-    throw Error(ErrorCode::exists,
-                fmt::format("something else stands where the receipt goes: {}", path.string()))
+    throw Error(ErrorCode::exists, fmt::format("something else stands where the receipt goes: {}", path.string()))
         .in("receipt")
         .hint("move it away, or leave no receipt, with --no-receipt");
 }

@@ -22,7 +22,8 @@ std::string write_patch(const InputFile& source, const ChangeList& change, const
                         const Context& context, Report& report) {
     const auto by_name = format_by_extension(fs::path(arguments.patch).extension().string());
     if (!arguments.format && !by_name)
-        throw Error(ErrorCode::usage, "the patch's format is not named").hint("add --format, or a name with its extension");
+        throw Error(ErrorCode::usage, "the patch's format is not named")
+            .hint("add --format, or a name with its extension");
     refuse_inputs(arguments.patch, {&source}, "name another file for the patch");
     OutputFile out(arguments.patch, {.replace = replace_mode(arguments.output)});
     const CreateReport made = create(source, change, out,
@@ -33,7 +34,8 @@ std::string write_patch(const InputFile& source, const ChangeList& change, const
     const auto backup = out.commit(context.progress);
     file_fact(report, "patch", out.path(), {.size = made.facts.patch_size}, patch_text(made.facts));
     if (backup) report.fact("backup", "backup", shown(*backup), as_utf8(backup->string()));
-    report.fact("checked", "checked", "applied to the file, it makes the change, byte for byte", Json::array({"result"}));
+    report.fact("checked", "checked", "applied to the file, it makes the change, byte for byte",
+                Json::array({"result"}));
     if (stood_already) report.note("the patch stood there already, the same bytes");
     return shown(out.path());
 }
@@ -46,14 +48,20 @@ Digests write_changed(const InputFile& source, const ChangeList& change, ByteSin
 }  // namespace
 
 void check_rewrite(const RewriteArguments& arguments, const std::string& file, const InputFile& source) {
-    const int ways = (arguments.output.path.empty() ? 0 : 1) + (arguments.in_place ? 1 : 0) + (arguments.patch.empty() ? 0 : 1);
+    const int ways =
+        (arguments.output.path.empty() ? 0 : 1) + (arguments.in_place ? 1 : 0) + (arguments.patch.empty() ? 0 : 1);
     if (ways == 0)
         throw Error(ErrorCode::usage, "it is not said where the result goes")
-            .hint("name an output with -o, replace the file itself with --in-place (it is kept as a backup), or write the "
-                  "change as a patch with --patch");
-    if (ways > 1) throw Error(ErrorCode::usage, "--output, --in-place and --patch contradict each other").hint("keep one of them");
+            .hint(
+                "name an output with -o, replace the file itself with --in-place (it is kept as a backup), or write "
+                "the "
+                "change as a patch with --patch");
+    if (ways > 1)
+        throw Error(ErrorCode::usage, "--output, --in-place and --patch contradict each other")
+            .hint("keep one of them");
     if (arguments.format && arguments.patch.empty())
-        throw Error(ErrorCode::usage, "--format is for the patch of the change").hint("add --patch PATH, or leave out --format");
+        throw Error(ErrorCode::usage, "--format is for the patch of the change")
+            .hint("add --patch PATH, or leave out --format");
     if (!arguments.in_place) return;
     clear_leftovers(receipt_path(source.path()));
     if (file == "-") throw Error(ErrorCode::usage, "standard input cannot be replaced in place");
@@ -101,7 +109,8 @@ void pass_on_unchanged(const InputFile& source, const std::string& answer, const
     std::string where = "Nothing was written.";
     if (!arguments.output.path.empty()) {
         const auto place = write_rewritten(source, ChangeList(source.size()), {}, arguments, context, report);
-        where = place ? fmt::format("It was written to {} as it is.", *place) : "It stands there already, the same bytes.";
+        where =
+            place ? fmt::format("It was written to {} as it is.", *place) : "It stands there already, the same bytes.";
     }
     report.conclude(Mood::good, answer, why + " " + where, ExitCode::yes);
 }

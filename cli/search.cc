@@ -35,8 +35,7 @@ std::vector<fs::path> files_in(const fs::path& folder) {
 
 std::vector<fs::path> files_below(const fs::path& folder) {
     std::error_code code;
-    return regular_files(
-        fs::recursive_directory_iterator(folder, fs::directory_options::skip_permission_denied, code));
+    return regular_files(fs::recursive_directory_iterator(folder, fs::directory_options::skip_permission_denied, code));
 }
 
 }  // namespace hotstitch::cli

@@ -118,7 +118,8 @@ InputFile open_patch_file(const std::string& name, const Context& context, Repor
         if (patches.size() > 1)
             throw Error(ErrorCode::usage, fmt::format("there are several patches in {}", file.path().string()))
                 .found(list_of(patches))
-                .hint(fmt::format("name one: {}", shell_file(fmt::format("{}:{}", file.path().string(), patches.front().name))));
+                .hint(fmt::format("name one: {}",
+                                  shell_file(fmt::format("{}:{}", file.path().string(), patches.front().name))));
         for (const ArchiveMember& member : members)
             if (is_readme(member))
                 report.fact("readme", "readme", fmt::format("{} in {}", escaped(member.name), shown(file.path())),
@@ -175,7 +176,8 @@ InputFile source_for(InputFile file, const PatchReader& patch, const Checks& che
         ErrorCode::usage,
         fmt::format("there are several files in {}, and the patch does not say which is meant", file.path().string()))
         .found(list_of(members))
-        .hint(fmt::format("name one: {}", shell_file(fmt::format("{}:{}", file.path().string(), members.front().name))));
+        .hint(
+            fmt::format("name one: {}", shell_file(fmt::format("{}:{}", file.path().string(), members.front().name))));
 }
 
 }  // namespace hotstitch::cli

@@ -68,6 +68,8 @@ hotstitch mend "Kelp Harbour.sfc" region=Americas -o "Kelp Harbour (Americas).sf
 shot mend-list 'hotstitch mend "Kelp Harbour (Americas).sfc"'
 shot mend 'hotstitch mend "Kelp Harbour (Americas).sfc" title="KELP HARBOR" checksum --in-place'
 shot header-strip 'hotstitch header strip "Kelp Harbour (copier header).smc" --keep "copier header.bin" -o "Kelp Harbour (plain).sfc"'
+mkdir -p mods && cp "Night Tides.bps" mods/ && bsdtar --format=zip -cf shelf.zip mods "Kelp Harbour.gb" "Kelp Harbour (copier header).smc"
+shot parts 'hotstitch parts shelf.zip --deep "*.gb*" "mods/*" "*header"'
 printf 'crc32,size,name\n6f184ef6,1048576,"Kelp Harbour (Europe, revision 1)"\n%s,1048576,"Kelp Harbour (Europe, revision 0)"\n' \
     "$(hotstitch describe "Kelp Harbour (revision 0).sfc" --json | sed -n 's/.*"crc32": "\([0-9a-f]*\)".*/\1/p')" >bases.csv
 shot verify-known 'hotstitch verify "Night Tides.bps" "Kelp Harbour (revision 0).sfc" --known bases.csv'

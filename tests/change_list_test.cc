@@ -19,7 +19,8 @@ using makers::below, makers::bytes;
 ChangeList random_list(makers::Random& random, std::uint64_t size) {
     ChangeList list(size);
     for (std::uint64_t tries = below(random, 8); tries != 0; --tries) {
-        const std::uint64_t offset = below(random, size + 1), removed = below(random, std::min<std::uint64_t>(size - offset, 20) + 1);
+        const std::uint64_t offset = below(random, size + 1),
+                            removed = below(random, std::min<std::uint64_t>(size - offset, 20) + 1);
         const std::uint64_t from = below(random, size + 1), length = below(random, 20);
         try {
             switch (below(random, 3)) {

@@ -149,7 +149,8 @@ TEST_F(CliCartridge, AChangeIsWrittenAsAPatchWithoutMatching) {
     folder.put("plain.sfc", rom);
     const std::tuple<const char*, std::vector<std::string>, Bytes> changes[] = {
         {"stale.sfc", {"mend", "stale.sfc", "checksum"}, makers::mended(poked(rom, 0x1234, 0), {{"checksum", {}}})},
-        {"plain.sfc", {"mend", "plain.sfc", "expand=2M", "rom-size", "checksum"},
+        {"plain.sfc",
+         {"mend", "plain.sfc", "expand=2M", "rom-size", "checksum"},
          makers::mended(rom, {{"expand", "2M"}, {"rom-size", {}}, {"checksum", {}}})},
         {"h.smc", {"header", "strip", "h.smc"}, rom},
         {"plain.sfc", {"header", "attach", "plain.sfc"}, headered}};
@@ -161,7 +162,8 @@ TEST_F(CliCartridge, AChangeIsWrittenAsAPatchWithoutMatching) {
             const ToolResult made = run_tool(words, {.folder = folder.path()});
             ASSERT_EQ(made.code, 0) << made.out;
             EXPECT_EQ(made.json()["patch"]["path"], (folder / patch).string());
-            EXPECT_TRUE(hotstitch::apply(contents(folder / patch), contents(folder / source)) == wanted) << call[1] << patch;
+            EXPECT_TRUE(hotstitch::apply(contents(folder / patch), contents(folder / source)) == wanted)
+                << call[1] << patch;
             std::filesystem::remove(folder / patch);
         }
     }

@@ -34,12 +34,14 @@ protected:
     }
     /// By a shell, `$tool` being the binary. Returns the exit status.
     int shell(const std::string& call) const {
-        const std::string line = fmt::format("cd '{}' && tool='{}'; {}", folder.path().string(), std::getenv("HOTSTITCH_TOOL"), call);
+        const std::string line =
+            fmt::format("cd '{}' && tool='{}'; {}", folder.path().string(), std::getenv("HOTSTITCH_TOOL"), call);
         const int status = std::system(("bash -c '" + escaped(line) + "' >/dev/null 2>&1").c_str());
         return WIFEXITED(status) ? WEXITSTATUS(status) : 1000 + WTERMSIG(status);
     }
     /// Starts the tool, sends the signal after a while and returns its exit status and the seconds it took to obey.
-    std::pair<int, double> stopped(std::vector<std::string> arguments, int signal, std::chrono::milliseconds after) const {
+    std::pair<int, double> stopped(std::vector<std::string> arguments, int signal,
+                                   std::chrono::milliseconds after) const {
         const std::string tool = std::getenv("HOTSTITCH_TOOL");
         const pid_t child = fork();
         if (child == 0) {
@@ -76,7 +78,8 @@ TEST_F(CliStreams, ThatFailAreAnErrorAndNoAbort) {
         EXPECT_EQ(shell(fmt::format("$tool describe kelp.sfc {}; exit ${{PIPESTATUS[0]}}", sink)), 4) << sink;
         EXPECT_EQ(shell(fmt::format("$tool describe kelp.sfc --json {}; exit ${{PIPESTATUS[0]}}", sink)), 4) << sink;
         EXPECT_EQ(shell(fmt::format("$tool --help {}; exit ${{PIPESTATUS[0]}}", sink)), 4) << sink;
-        EXPECT_EQ(shell(fmt::format("$tool apply kelp.sfc night.bps -o - {}; exit ${{PIPESTATUS[0]}}", sink)), 4) << sink;
+        EXPECT_EQ(shell(fmt::format("$tool apply kelp.sfc night.bps -o - {}; exit ${{PIPESTATUS[0]}}", sink)), 4)
+            << sink;
     }
     for (const char* sink : {"2>&-", "2> /dev/full", "2> >(true)"}) {
         EXPECT_EQ(shell(fmt::format("$tool describe none {}", sink)), 4) << sink;
@@ -131,13 +134,20 @@ TEST_F(CliStreams, InputsWithoutAnEndAreGivenUp) {
 }
 
 TEST_F(CliStreams, NothingThatATerminalObeysIsPrinted) {
-    const std::string evil = "\x1b]0;owned\x07\xC2\x9B" "31m\xE2\x80\xAE.sfc";
+    const std::string evil =
+        "\x1b]0;owned\x07\xC2\x9B"
+        "31m\xE2\x80\xAE.sfc";
     fs::create_symlink(evil, folder / evil);  // a link in a circle, so that the system speaks of it
     folder.put("shelf/" + evil + ".bin", "x");
-    for (const std::vector<std::string>& call :
-         {std::vector<std::string>{"describe", evil}, {"apply", evil, "night.bps"}, {"undo", evil}, {"verify", "night.bps", evil},
-          {"verify", "night.bps", "shelf"}, {"apply", "kelp.sfc", "night.bps", "-o", evil}, {"mend", evil}, {"renew", evil, "night.bps"},
-          {"describe", "shelf/" + evil + ".bin"}}) {
+    for (const std::vector<std::string>& call : {std::vector<std::string>{"describe", evil},
+                                                 {"apply", evil, "night.bps"},
+                                                 {"undo", evil},
+                                                 {"verify", "night.bps", evil},
+                                                 {"verify", "night.bps", "shelf"},
+                                                 {"apply", "kelp.sfc", "night.bps", "-o", evil},
+                                                 {"mend", evil},
+                                                 {"renew", evil, "night.bps"},
+                                                 {"describe", "shelf/" + evil + ".bin"}}) {
         for (const bool json : {false, true}) {
             auto words = call;
             if (json) words.push_back("--json");
@@ -154,7 +164,8 @@ TEST_F(CliStreams, NothingThatATerminalObeysIsPrinted) {
         }
     }
     // As \u in JSON, so that it reads back as the same name.
-    EXPECT_EQ(run({"describe", "shelf/" + evil + ".bin", "--json"}).json()["files"][0]["path"], "shelf/" + evil + ".bin");
+    EXPECT_EQ(run({"describe", "shelf/" + evil + ".bin", "--json"}).json()["files"][0]["path"],
+              "shelf/" + evil + ".bin");
 }
 
 TEST_F(CliStreams, OneBadLinkEndsNoSearch) {

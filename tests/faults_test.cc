@@ -40,19 +40,34 @@ struct Scenario {
 const std::vector<Scenario> scenarios{
     {"apply beside the source", {}, {"apply", "kelp.sfc", "night.bps", "-o", "new/sub/night.sfc"}, "kelp.sfc"},
     {"apply in place", {}, {"apply", "kelp.sfc", "night.bps", "--in-place"}, "kelp.sfc"},
-    {"apply in place with a reverse patch", {}, {"apply", "kelp.sfc", "night.bps", "--in-place", "--no-backup", "--keep-reverse"}, "kelp.sfc"},
-    {"apply in place a second time", {{"apply", "kelp.sfc", "night.bps", "--in-place"}}, {"apply", "kelp.sfc", "fog.bps", "--in-place"}, "kelp.sfc"},
+    {"apply in place with a reverse patch",
+     {},
+     {"apply", "kelp.sfc", "night.bps", "--in-place", "--no-backup", "--keep-reverse"},
+     "kelp.sfc"},
+    {"apply in place a second time",
+     {{"apply", "kelp.sfc", "night.bps", "--in-place"}},
+     {"apply", "kelp.sfc", "fog.bps", "--in-place"},
+     "kelp.sfc"},
     {"apply over another file", {}, {"apply", "kelp.sfc", "night.bps", "-o", "other.sfc", "--replace"}, "other.sfc"},
     {"create with checks", {}, {"create", "kelp.sfc", "night.sfc", "-o", "made.ips", "--checks"}, "kelp.sfc"},
-    {"create over a patch", {}, {"create", "kelp.sfc", "night.sfc", "-o", "fog.bps", "--replace", "--checks"}, "fog.bps"},
+    {"create over a patch",
+     {},
+     {"create", "kelp.sfc", "night.sfc", "-o", "fog.bps", "--replace", "--checks"},
+     "fog.bps"},
     {"recast", {}, {"recast", "kelp.sfc", "night.bps", "-o", "night.ups"}, "kelp.sfc"},
     {"mend in place", {}, {"mend", "stale.sfc", "checksum", "--in-place"}, "stale.sfc"},
     {"header strip with the header kept", {}, {"header", "strip", "h.smc", "--keep", "h.bin", "-o", "h.sfc"}, "h.smc"},
     {"header strip in place", {}, {"header", "strip", "h.smc", "--keep", "h.bin", "--in-place"}, "h.smc"},
     {"undo beside the source", {{"apply", "kelp.sfc", "night.bps", "-o", "out.sfc"}}, {"undo", "out.sfc"}, "kelp.sfc"},
     {"undo in place", {{"apply", "kelp.sfc", "night.bps", "--in-place"}}, {"undo", "kelp.sfc"}, "kelp.sfc"},
-    {"undo by a reverse patch", {{"apply", "kelp.sfc", "night.bps", "--in-place", "--no-backup", "--keep-reverse"}}, {"undo", "kelp.sfc"}, "kelp.sfc"},
-    {"undo the second of two", {{"apply", "kelp.sfc", "night.bps", "--in-place"}, {"apply", "kelp.sfc", "fog.bps", "--in-place"}}, {"undo", "kelp.sfc"}, "kelp.sfc"},
+    {"undo by a reverse patch",
+     {{"apply", "kelp.sfc", "night.bps", "--in-place", "--no-backup", "--keep-reverse"}},
+     {"undo", "kelp.sfc"},
+     "kelp.sfc"},
+    {"undo the second of two",
+     {{"apply", "kelp.sfc", "night.bps", "--in-place"}, {"apply", "kelp.sfc", "fog.bps", "--in-place"}},
+     {"undo", "kelp.sfc"},
+     "kelp.sfc"},
     {"renew", {{"apply", "kelp.sfc", "night.bps", "-o", "out.sfc"}}, {"renew", "out.sfc", "newer.bps"}, "out.sfc"},
 };
 
@@ -162,7 +177,8 @@ protected:
         EXPECT_TRUE(now.contains(GetParam().stands)) << GetParam().stands << " is gone";
         if (made) return;
         // An undo that was done, though killed, would undo the change before it when called again.
-        const bool was_done = names_of(now) == names_of(after_) && now.at(GetParam().stands) == after_.at(GetParam().stands);
+        const bool was_done =
+            names_of(now) == names_of(after_) && now.at(GetParam().stands) == after_.at(GetParam().stands);
         if (was_done && GetParam().call.front() == "undo") return;
         const ToolResult again = run(folder, GetParam().call);
         const auto done = state_of(folder);
@@ -200,7 +216,8 @@ protected:
             environment.insert(environment.end(), more.begin(), more.end());
             const ToolResult result = run(folder, GetParam().call, environment);
             if (!fs::exists(marks / "hit")) return at - 1;
-            SCOPED_TRACE(fmt::format("{}, {} at call {}, exit {}: {}", GetParam().name, kind, at, result.code, result.err));
+            SCOPED_TRACE(
+                fmt::format("{}, {} at call {}, exit {}: {}", GetParam().name, kind, at, result.code, result.err));
             if (kind == "kill")
                 EXPECT_EQ(result.code, 1000 + SIGKILL);
             else
@@ -220,7 +237,8 @@ int rounds() {
 }
 
 void say(const std::string& what, const char* name, int tried) {
-    fmt::print("{:<28} {:<40} {:>5} tried, {}\n", what, name, tried, testing::Test::HasFailure() ? "FAILED" : "0 failed");
+    fmt::print("{:<28} {:<40} {:>5} tried, {}\n", what, name, tried,
+               testing::Test::HasFailure() ? "FAILED" : "0 failed");
 }
 
 TEST_P(Faults, KilledAnywhere) {
@@ -284,7 +302,8 @@ TEST_P(TwoProcesses, LoseNothing) {
         std::thread second([&] { results[1] = run_tool(race.other, {.folder = folder.path()}); });
         results[0] = run_tool(race.one, {.folder = folder.path()});
         second.join();
-        SCOPED_TRACE(fmt::format("{}: {} {} / {} {}", race.name, results[0].code, results[0].err, results[1].code, results[1].err));
+        SCOPED_TRACE(fmt::format("{}: {} {} / {} {}", race.name, results[0].code, results[0].err, results[1].code,
+                                 results[1].err));
         EXPECT_TRUE(results[0].code == 0 || results[1].code == 0);
         both += results[0].code == 0 && results[1].code == 0 ? 1 : 0;
         for (const auto& [name, content] : state_of(folder)) EXPECT_FALSE(is_temporary(name)) << name;
@@ -296,10 +315,18 @@ TEST_P(TwoProcesses, LoseNothing) {
 INSTANTIATE_TEST_SUITE_P(
     Table, TwoProcesses,
     testing::ValuesIn(std::vector<Race>{
-        {"apply in place", {"apply", "kelp.sfc", "night.bps", "--in-place"}, {"apply", "kelp.sfc", "newer.bps", "--in-place"}},
-        {"apply over one file", {"apply", "kelp.sfc", "night.bps", "-o", "other.sfc", "--replace"}, {"apply", "kelp.sfc", "newer.bps", "-o", "other.sfc", "--replace"}},
-        {"apply to one new name", {"apply", "kelp.sfc", "night.bps", "-o", "x.sfc"}, {"apply", "kelp.sfc", "newer.bps", "-o", "x.sfc"}},
-        {"mend and apply", {"mend", "stale.sfc", "checksum", "--in-place"}, {"apply", "stale.sfc", "night.bps", "--in-place", "--allow", "source,target"}},
+        {"apply in place",
+         {"apply", "kelp.sfc", "night.bps", "--in-place"},
+         {"apply", "kelp.sfc", "newer.bps", "--in-place"}},
+        {"apply over one file",
+         {"apply", "kelp.sfc", "night.bps", "-o", "other.sfc", "--replace"},
+         {"apply", "kelp.sfc", "newer.bps", "-o", "other.sfc", "--replace"}},
+        {"apply to one new name",
+         {"apply", "kelp.sfc", "night.bps", "-o", "x.sfc"},
+         {"apply", "kelp.sfc", "newer.bps", "-o", "x.sfc"}},
+        {"mend and apply",
+         {"mend", "stale.sfc", "checksum", "--in-place"},
+         {"apply", "stale.sfc", "night.bps", "--in-place", "--allow", "source,target"}},
         {"header strip", {"header", "strip", "h.smc", "--in-place"}, {"header", "strip", "h.smc", "--in-place"}},
     }),
     [](const auto& row) { return std::regex_replace(std::string(row.param.name), std::regex("[^a-z]"), "_"); });

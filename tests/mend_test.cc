@@ -92,7 +92,8 @@ TEST(Mend, SizesGrowAndShrinkWithoutLosingData) {
     const Bytes full = makers::hirom(1 << 20);
     EXPECT_FALSE(plan_mends(full, {{"trim", {}}}).changes());
     // A title that hides the header from whoever looks for one does not lose it within one call.
-    const Bytes hidden = makers::mended(poked(poked(snes, 0x7FDC, 0), 0x7FDE, 0), {{"title", "1234"}, {"checksum", {}}});
+    const Bytes hidden =
+        makers::mended(poked(poked(snes, 0x7FDC, 0), 0x7FDE, 0), {{"title", "1234"}, {"checksum", {}}});
     EXPECT_EQ(text_of(ByteView(hidden).subspan(0x7FC0, 5)), "1234 ");
     const Bytes odd = makers::mended(snes, {{"expand", "1536K"}, {"checksum", {}}, {"rom-size", {}}});
     EXPECT_TRUE(all_checks_right(*recognise_image(odd)));

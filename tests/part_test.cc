@@ -69,7 +69,8 @@ TEST_F(Parts, OfCartridgesAreTheHeaderAndTheBanks) {
             if (part.kind != "bank") return Flow::go_on;
             MemorySink content;
             extract(content);
-            EXPECT_TRUE(std::equal(content.bytes().begin(), content.bytes().end(), row.file.begin() + static_cast<std::ptrdiff_t>(*part.offset)));
+            EXPECT_TRUE(std::equal(content.bytes().begin(), content.bytes().end(),
+                                   row.file.begin() + static_cast<std::ptrdiff_t>(*part.offset)));
             ++banks, bytes += content.bytes().size();
             return Flow::go_on;
         });
@@ -97,7 +98,8 @@ TEST_F(Parts, AreFoundByNamesAsPeopleTypeThem) {
     } catch (const Error& error) {
         EXPECT_EQ(error.wanted().find("games/Kelp.GB"), 0U) << error.wanted();
     }
-    for (const char* name : {"", "..", "games", "games/../kelp.sfc", "/kelp.sfc"}) EXPECT_THROW(find_part(*shelf, name), Error) << name;
+    for (const char* name : {"", "..", "games", "games/../kelp.sfc", "/kelp.sfc"})
+        EXPECT_THROW(find_part(*shelf, name), Error) << name;
     const std::string twice = makers::tar_header("Tide", 0) + makers::tar_header("TIDE", 0) + makers::tar_end();
     EXPECT_THROW(find_part(*open_container(bytes_of(twice)), "tide"), Error) << "which of the two";
     EXPECT_THROW(shelf->put(find_part(*shelf, "kelp.sfc"), rom, true), Error) << "archives are only read";
@@ -109,20 +111,25 @@ TEST_F(Parts, AreListedToTheEndAndCompared) {
     EXPECT_EQ(list["container"]["kind"], "archive");
     std::set<std::string> names;
     for (const auto& part : list["parts"]) names.insert(part["name"]);
-    for (const char* name : {"shelf.zip", "shelf.zip:kelp.sfc", "shelf.zip:kelp.sfc:bank 31", "shelf.zip:games/Kelp.GB:header", "shelf.zip:./a\\:b.bin"})
+    for (const char* name : {"shelf.zip", "shelf.zip:kelp.sfc", "shelf.zip:kelp.sfc:bank 31",
+                             "shelf.zip:games/Kelp.GB:header", "shelf.zip:./a\\:b.bin"})
         EXPECT_TRUE(names.contains(name)) << name;
     EXPECT_EQ(run({"parts", "shelf.zip", "games/*", "--json"}).json()["parts"].size(), 1U);
     EXPECT_EQ(answer({"parts", "kelp.sfc", "--compare", "kelp.sfc"}), "0 same");
     folder.put("changed.sfc", poked(poked(rom, 0x8001, 7), 0x8100, 7));
     const auto compared = run({"parts", "kelp.sfc", "--compare", "changed.sfc", "--json"}).json();
     EXPECT_EQ(compared["exit"], 1);
-    for (const auto& part : compared["parts"]) EXPECT_EQ(part["state"], part["name"] == "bank 1" ? "changed" : "same") << part;
+    for (const auto& part : compared["parts"])
+        EXPECT_EQ(part["state"], part["name"] == "bank 1" ? "changed" : "same") << part;
     folder.put("games/New.gb", "new");
     pack("--format=zip -cf other.zip games kelp.sfc");
     std::map<std::string, std::string> states;
     const auto shelves = run({"parts", "shelf.zip", "--compare", "other.zip", "--json"}).json();
     for (const auto& part : shelves["parts"]) states[part["name"]] = part["state"];
-    EXPECT_EQ(states, (std::map<std::string, std::string>{{"games/Kelp.GB", "same"}, {"kelp.sfc", "same"}, {"./a\\:b.bin", "only-here"}, {"games/New.gb", "only-there"}}));
+    EXPECT_EQ(states, (std::map<std::string, std::string>{{"games/Kelp.GB", "same"},
+                                                          {"kelp.sfc", "same"},
+                                                          {"./a\\:b.bin", "only-here"},
+                                                          {"games/New.gb", "only-there"}}));
 }
 
 TEST_F(Parts, AreTakenOutUnderSafeNames) {
@@ -133,8 +140,9 @@ TEST_F(Parts, AreTakenOutUnderSafeNames) {
     EXPECT_TRUE(run({"take", "shelf.zip:kelp.sfc", "-o", "-"}).out == text_of(rom));
     EXPECT_EQ(answer({"take", "shelf.zip:games/", "-o", "tree/"}), "0 taken");
     EXPECT_TRUE(contents(folder / "tree/Kelp.GB") == game_boy);
-    const std::string evil = makers::tar_header("../../up", 2) + makers::tar_blocks("up") + makers::tar_header("Name", 1) + makers::tar_blocks("1") +
-                             makers::tar_header("name", 1) + makers::tar_blocks("2") + makers::tar_header("con.txt", 0) + makers::tar_end();
+    const std::string evil = makers::tar_header("../../up", 2) + makers::tar_blocks("up") +
+                             makers::tar_header("Name", 1) + makers::tar_blocks("1") + makers::tar_header("name", 1) +
+                             makers::tar_blocks("2") + makers::tar_header("con.txt", 0) + makers::tar_end();
     folder.put("evil.tar", evil);
     // What leads out is refused by the archive itself; the others get names that every system takes.
     EXPECT_EQ(answer({"take", "evil.tar:../../up"}), "3 damaged");
@@ -167,7 +175,9 @@ TEST_F(Parts, ArePutBackWithTheChecksKeptRight) {
         EXPECT_TRUE(contents(folder / "made.sfc") == makers::mended(wanted, {{"checksum", {}}})) << "and the checksum";
         ASSERT_EQ(answer({"put", name, "bank 1=bank.bin", "--patch", "change.ips"}), "0 put");
         EXPECT_TRUE(hotstitch::apply(contents(folder / "change.ips"), before) == contents(folder / "made.sfc"));
-        for (const char* file : {"left.sfc", "made.sfc", "left.sfc.receipt.json", "made.sfc.receipt.json", "change.ips"}) fs::remove(folder / file);
+        for (const char* file :
+             {"left.sfc", "made.sfc", "left.sfc.receipt.json", "made.sfc.receipt.json", "change.ips"})
+            fs::remove(folder / file);
     }
     // A part of another file goes in as well, several are one change, and undo takes it back.
     ASSERT_EQ(answer({"put", "kelp.sfc", "bank 1=bank.bin", "bank 3=h.smc:bank 2", "--in-place"}), "0 put");

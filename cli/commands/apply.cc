@@ -223,11 +223,10 @@ private:
         if (!opinion->sure) {
             report_.warn(fmt::format("the patch was perhaps made for the file {}: {}", words_for(opinion->reading),
                                      opinion->why));
-            report_.next(
-                "if the result misbehaves, undo it, and apply the patch to what this makes",
-                fmt::format("hotstitch header {} {} -o OUTPUT",
-                            opinion->reading.kind == ReadingKind::without_front_header ? "strip" : "attach",
-                            shell_file(arguments_.source)));
+            report_.next("if the result misbehaves, undo it, and apply the patch to what this makes",
+                         fmt::format("hotstitch header {} {} -o OUTPUT",
+                                     opinion->reading.kind == ReadingKind::without_front_header ? "strip" : "attach",
+                                     shell_file(arguments_.source)));
             return false;
         }
         stage.reading = opinion->reading;
@@ -296,11 +295,10 @@ private:
         for (const fs::path& folder : folders)
             for (const CompanionSet& set : companions_in(folder))
                 if (set.stem != output.stem())
-                    report_.next(
-                        fmt::format("{} go by the name \"{}\"; if they belong to this game, give the output that name "
-                                    "with --name-like {}",
-                                    counted(set.files, "file", "files"), escaped(set.stem),
-                                    shell_word(set.example.string())));
+                    report_.next(fmt::format(
+                        "{} go by the name \"{}\"; if they belong to this game, give the output that name "
+                        "with --name-like {}",
+                        counted(set.files, "file", "files"), escaped(set.stem), shell_word(set.example.string())));
     }
 
     bool is_already_patched() const {

@@ -16,7 +16,8 @@ namespace hotstitch::cli {
 namespace fs = std::filesystem;
 
 InputFile open_input(const std::string& name, const Context& context) {
-    if (name == "-") return InputFile::from_descriptor(STDIN_FILENO, "standard input", context.limits, context.progress);
+    if (name == "-")
+        return InputFile::from_descriptor(STDIN_FILENO, "standard input", context.limits, context.progress);
     return InputFile(name, context.limits, context.progress);
 }
 

@@ -93,7 +93,8 @@ public:
         OutputSet set;
         OutputFile& file = set.add(path, {.replace = replace_mode(arguments_.output)});
         OutputFile* const checks =
-            arguments_.checks ? &set.add(checks_path(file.path()), {.replace = replace_mode(arguments_.output)}) : nullptr;
+            arguments_.checks ? &set.add(checks_path(file.path()), {.replace = replace_mode(arguments_.output)})
+                              : nullptr;
         Created created{create(source_, target_, file, options), file.path(), {}, {}};
         const ByteView patch = *file.written();
         created.shared = shared_in(patch);

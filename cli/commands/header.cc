@@ -84,12 +84,11 @@ void strip(const HeaderArguments& arguments, const InputFile& file, const Contex
         report.warn("what is left is still interleaved; the mend de-interleave of the whole file takes both off");
     ChangeList change(file.size());
     change.put(0, size, {});
-    const auto place =
-        write_rewritten(file, change,
-                        {.what = {fmt::format("front header of {} bytes taken off", size)},
-                         .aside = arguments.keep,
-                         .aside_bytes = front},
-                        arguments.rewrite, context, report);
+    const auto place = write_rewritten(file, change,
+                                       {.what = {fmt::format("front header of {} bytes taken off", size)},
+                                        .aside = arguments.keep,
+                                        .aside_bytes = front},
+                                       arguments.rewrite, context, report);
     if (!arguments.keep.empty()) report.fact("kept", "header kept", shown(arguments.keep), as_utf8(arguments.keep));
     if (place)
         report.conclude(Mood::good, "stripped",

@@ -89,7 +89,8 @@ void list_mends(const MendArguments& arguments, const InputFile& file, const Ima
                                 : would == 1 ? "One mend is needed."
                                              : fmt::format("{} mends are needed.", would)),
                     ExitCode::yes);
-    if (would != 0) report.next("to do it", fmt::format("hotstitch mend {}{} -o OUTPUT", shell_file(arguments.file), names));
+    if (would != 0)
+        report.next("to do it", fmt::format("hotstitch mend {}{} -o OUTPUT", shell_file(arguments.file), names));
 }
 
 MendRequest request_from(const std::string& text) {
@@ -140,7 +141,8 @@ void run(const MendArguments& arguments, const Context& context, Report& report)
                                  fmt::format("Nothing to mend: {} is as it should be.", shown(file.path())),
                                  arguments.rewrite, context, report);
     check_rewrite(arguments.rewrite, arguments.file, file);
-    const auto place = write_rewritten(file, plan.change, {.what = arguments.mends}, arguments.rewrite, context, report);
+    const auto place =
+        write_rewritten(file, plan.change, {.what = arguments.mends}, arguments.rewrite, context, report);
     if (!place) return;
     std::string done;
     for (const MendStep& step : plan.steps)

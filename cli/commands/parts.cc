@@ -47,6 +47,10 @@ std::string in_address(std::string_view name) {
     return out;
 }
 
+std::string words_for(const FileKind& kind) {
+    return kind.name == "patch" ? fmt::format("a {} patch", kind.title) : std::string(kind.title);
+}
+
 class Collector {
 public:
     Collector(const PartsArguments& arguments, bool digests, const Context& context)
@@ -69,12 +73,14 @@ private:
         container.visit([&](const Part& part, const ExtractPart& extract) {
             Row row{prefix + in_address(part.name), part, {}, {}, {}, {}};
             if (part.kind == "file" || part.kind == "content")
-                row.opens = part.encrypted ? "encrypted" : std::string(recognise_file(part.head).title);
+                row.opens = part.encrypted ? "encrypted" : words_for(recognise_file(part.head));
             const bool keep = wanted(row.address);
             const bool open = arguments_.deep && depth < most_depth && !part.encrypted &&
-                              (part.kind == "file" || part.kind == "content") && part.size.value_or(0) <= largest_opened;
+                              (part.kind == "file" || part.kind == "content") &&
+                              part.size.value_or(0) <= largest_opened;
             if (rows_.size() >= most_rows)
-                throw Error(ErrorCode::limit, "there are more parts than are listed").wanted(fmt::format("at most {}", most_rows));
+                throw Error(ErrorCode::limit, "there are more parts than are listed")
+                    .wanted(fmt::format("at most {}", most_rows));
             if (open)
                 look_into(std::move(row), keep, extract, depth);
             else if (keep) {
@@ -133,7 +139,8 @@ Json row_json(const Row& row) {
 }
 
 std::string state_text(const Row& row) {
-    if (row.state != "changed") return row.state == "only-here" ? "only here" : row.state == "only-there" ? "only there" : row.state;
+    if (row.state != "changed")
+        return row.state == "only-here" ? "only here" : row.state == "only-there" ? "only there" : row.state;
     std::uint64_t bytes = 0;
     for (const ByteRange& range : row.changed) bytes += range.length;
     return fmt::format("{} in {}", counted(bytes, "byte", "bytes"), counted(row.changed.size(), "place", "places"));
@@ -157,38 +164,48 @@ void state_rows(const std::vector<Row>& rows, Report& report) {
     std::size_t width = 0, shown_rows = 0;
     for (const Row& row : rows) {
         list.push_back(row_json(row));
-        width = std::max(width, std::min<std::size_t>(row.address.size(), 44));
+        const bool goes_on = !row.opens.empty() || !row.state.empty() || row.digests;
+        if (goes_on) width = std::max(width, std::min<std::size_t>(row.address.size(), 44));
     }
+    if (!rows.empty()) report.fact("parts", "parts", fmt::format("{:>13}  {:<12}  {}", "bytes", "place", "name"), list);
     // Of what is compared, people want what differs.
     for (const Row& row : rows)
         if (row.state != "same" && ++shown_rows <= rows_shown)
             report.fact("parts", "parts", text_of_row(row, width), list);
-    if (shown_rows == 0) report.detail("parts", list);
+    if (rows.empty()) report.detail("parts", list);
     if (shown_rows > rows_shown)
-        report.fact("parts", "parts", fmt::format("and {} more; --json lists all", grouped(shown_rows - rows_shown)), list);
+        report.fact("parts", "parts", fmt::format("and {} more; --json lists all", grouped(shown_rows - rows_shown)),
+                    list);
 }
 
 std::unique_ptr<Container> opened(const InputFile& file, const Context& context) {
     auto container = open_container(file.bytes(), context.limits, context.progress);
     if (container) return container;
     const FileKind kind = recognise_file(file.bytes());
-    throw Error(ErrorCode::unsupported, fmt::format("{} has no parts that are known: it is {}", file.path().string(), kind.title))
+    throw Error(ErrorCode::unsupported,
+                fmt::format("{} has no parts that are known: it is {}", file.path().string(), kind.title))
         .hint("archives, compressed files and cartridge ROMs have parts; describe tells more of this file");
 }
 
 void container_fact(const InputFile& file, const Container& container, Report& report) {
     report.fact("container", "file", fmt::format("{}, {}", shown(file.path()), escaped(container.title())),
-                Json{{"path", as_utf8(file.origin())}, {"kind", container.kind()}, {"title", as_utf8(container.title())}, {"size", file.size()}});
+                Json{{"path", as_utf8(file.origin())},
+                     {"kind", container.kind()},
+                     {"title", as_utf8(container.title())},
+                     {"size", file.size()}});
 }
 
 /// Part by part: by checksum, and byte by byte where that differs.
-void compare(const Container& container, const PartsArguments& arguments, const Context& context,
-             Report& report) {
+void compare(const Container& container, const PartsArguments& arguments, const Context& context, Report& report) {
     const InputFile other = open_or_unpack(arguments.compare, context);
     const auto other_container = opened(other, context);
     report.fact("other", "compared with", fmt::format("{}, {}", shown(other.path()), escaped(other_container->title())),
-                Json{{"path", as_utf8(other.origin())}, {"kind", other_container->kind()}, {"title", as_utf8(other_container->title())}, {"size", other.size()}});
-    std::vector<Row> rows = Collector(arguments, true, context).rows(container), there = Collector(arguments, true, context).rows(*other_container);
+                Json{{"path", as_utf8(other.origin())},
+                     {"kind", other_container->kind()},
+                     {"title", as_utf8(other_container->title())},
+                     {"size", other.size()}});
+    std::vector<Row> rows = Collector(arguments, true, context).rows(container),
+                     there = Collector(arguments, true, context).rows(*other_container);
     std::map<std::string, Row*> by_name;
     for (Row& row : there) by_name.emplace(row.address, &row);
     std::size_t same = 0, changed = 0, only_here = 0;
@@ -198,7 +215,8 @@ void compare(const Container& container, const PartsArguments& arguments, const 
             row.state = "only-here", ++only_here;
             continue;
         }
-        const bool equal = row.digests && match->second->digests && hotstitch::compare(*row.digests, *match->second->digests).empty();
+        const bool equal =
+            row.digests && match->second->digests && hotstitch::compare(*row.digests, *match->second->digests).empty();
         row.state = equal ? "same" : "changed";
         ++(equal ? same : changed);
         by_name.erase(match);
@@ -216,11 +234,11 @@ void compare(const Container& container, const PartsArguments& arguments, const 
     state_rows(rows, report);
     const bool all_same = changed + only_here + only_there == 0;
     std::string sentence = fmt::format("{} of {} the same", same, counted(rows.size(), "part", "parts"));
-    for (const auto& [number, word] : {std::pair{changed, "changed"}, {only_here, "only here"}, {only_there, "only there"}})
+    for (const auto& [number, word] :
+         {std::pair{changed, "changed"}, {only_here, "only here"}, {only_there, "only there"}})
         if (number != 0) sentence += fmt::format(", {} {}", number, word);
     report.conclude(all_same ? Mood::good : Mood::unsure, all_same ? "same" : "different",
-                    all_same ? fmt::format("All {} are the same.", counted(same, "part", "parts"))
-                             : sentence + ".",
+                    all_same ? fmt::format("All {} are the same.", counted(same, "part", "parts")) : sentence + ".",
                     all_same ? ExitCode::yes : ExitCode::no);
 }
 
@@ -234,10 +252,11 @@ void run(const PartsArguments& arguments, const Context& context, Report& report
     const std::vector<Row> rows = Collector(arguments, arguments.digests, context).rows(*container);
     file.check_intact();
     state_rows(rows, report);
-    report.conclude(Mood::good, "listed", fmt::format("{} in {}.", counted(rows.size(), "part", "parts"), shown(file.path())),
-                    ExitCode::yes);
+    report.conclude(Mood::good, "listed",
+                    fmt::format("{} in {}.", counted(rows.size(), "part", "parts"), shown(file.path())), ExitCode::yes);
     if (!rows.empty())
-        report.next("to take one out", fmt::format("hotstitch take {}", shell_file(arguments.file + ":" + rows.front().address)));
+        report.next("to take one out",
+                    fmt::format("hotstitch take {}", shell_file(arguments.file + ":" + rows.front().address)));
 }
 
 }  // namespace hotstitch::cli

@@ -22,7 +22,8 @@ void run(const PutArguments& arguments, const Context& context, Report& report) 
     for (const std::string& text : arguments.parts) {
         const std::size_t equals = text.find('=');
         if (equals == std::string::npos || equals == 0 || equals + 1 == text.size())
-            throw Error(ErrorCode::usage, fmt::format("\"{}\" does not say which part gets what", text)).wanted("PART=FILE");
+            throw Error(ErrorCode::usage, fmt::format("\"{}\" does not say which part gets what", text))
+                .wanted("PART=FILE");
         const InputFile content = open_or_unpack(text.substr(equals + 1), context);
         // Each is put into what those before it have made.
         const Bytes made = changed(file.bytes(), change);
@@ -38,22 +39,37 @@ void run(const PutArguments& arguments, const Context& context, Report& report) 
             (inside ? in_part : outside) += range.length;
         }
         changed_bytes += in_part + outside;
-        list.push_back({{"name", as_utf8(part.name)}, {"from", as_utf8(content.origin())}, {"offset", part.offset ? Json(*part.offset) : Json(nullptr)}, {"size", *part.size}, {"changed_bytes", in_part}, {"mended_bytes", outside}});
-        report.fact("parts", "put", fmt::format("{} at {}, in its place: {} changed{}", escaped(part.name), offset_text(part.offset.value_or(0)), counted(in_part, "byte", "bytes"),
-                                                outside == 0 ? "" : fmt::format("; outside it, {} of the ROM's own checks kept right", counted(outside, "byte", "bytes"))), list);
+        list.push_back({{"name", as_utf8(part.name)},
+                        {"from", as_utf8(content.origin())},
+                        {"offset", part.offset ? Json(*part.offset) : Json(nullptr)},
+                        {"size", *part.size},
+                        {"changed_bytes", in_part},
+                        {"mended_bytes", outside}});
+        report.fact("parts", "put",
+                    fmt::format("{} at {}, in its place: {} changed{}", escaped(part.name),
+                                offset_text(part.offset.value_or(0)), counted(in_part, "byte", "bytes"),
+                                outside == 0 ? ""
+                                             : fmt::format("; outside it, {} of the ROM's own checks kept right",
+                                                           counted(outside, "byte", "bytes"))),
+                    list);
         what.push_back("put " + part.name);
         change = change.then(step);
     }
     file.check_intact();
     if (change.empty())
-        return pass_on_unchanged(file, "nothing-to-put", fmt::format("Nothing changes: {} holds these bytes already.", shown(file.path())), arguments.rewrite, context, report);
-    for (const ByteRange& range : change.ranges()) report.note(fmt::format("{} at {}", counted(range.length, "byte", "bytes"), offset_text(range.offset)));
+        return pass_on_unchanged(file, "nothing-to-put",
+                                 fmt::format("Nothing changes: {} holds these bytes already.", shown(file.path())),
+                                 arguments.rewrite, context, report);
+    for (const ByteRange& range : change.ranges())
+        report.note(fmt::format("{} at {}", counted(range.length, "byte", "bytes"), offset_text(range.offset)));
     const auto place = write_rewritten(file, change, {.what = what}, arguments.rewrite, context, report);
     if (!place) return;
-    report.conclude(Mood::good, "put",
-                    arguments.rewrite.patch.empty() ? fmt::format("Made {}: {} changed.", *place, counted(changed_bytes, "byte", "bytes"))
-                                                    : fmt::format("Made {}, a patch of {} changed.", *place, counted(changed_bytes, "byte", "bytes")),
-                    ExitCode::yes);
+    report.conclude(
+        Mood::good, "put",
+        arguments.rewrite.patch.empty()
+            ? fmt::format("Made {}: {} changed.", *place, counted(changed_bytes, "byte", "bytes"))
+            : fmt::format("Made {}, a patch of {} changed.", *place, counted(changed_bytes, "byte", "bytes")),
+        ExitCode::yes);
 }
 
 }  // namespace hotstitch::cli

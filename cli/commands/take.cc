@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
-// Writes parts out as files. Names come from strangers, so none leads out of the folder or is one that a system refuses.
+// Writes parts out as files. Names come from strangers, so none leads out of the folder or is one that a system
+// refuses.
 #include <fmt/format.h>
 #include <unistd.h>
 
@@ -23,13 +24,18 @@ namespace {
 /// A name that every system takes: the parts of a path one by one.
 std::string safe_component(std::string name) {
     for (char& c : name)
-        if (static_cast<unsigned char>(c) < 0x20 || c == 0x7F || std::string_view("\\:*?\"<>|").find(c) != std::string_view::npos) c = '_';
+        if (static_cast<unsigned char>(c) < 0x20 || c == 0x7F ||
+            std::string_view("\\:*?\"<>|").find(c) != std::string_view::npos)
+            c = '_';
     while (!name.empty() && (name.back() == '.' || name.back() == ' ')) name.back() = '_';
     constexpr std::string_view devices[] = {"con", "prn", "aux", "nul"};
     std::string stem = name.substr(0, name.find('.'));
-    std::transform(stem.begin(), stem.end(), stem.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
-    const bool is_port = stem.size() == 4 && (stem.starts_with("com") || stem.starts_with("lpt")) && std::isdigit(static_cast<unsigned char>(stem[3])) != 0;
-    if (is_port || std::find(std::begin(devices), std::end(devices), stem) != std::end(devices)) name.insert(name.begin(), '_');
+    std::transform(stem.begin(), stem.end(), stem.begin(),
+                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+    const bool is_port = stem.size() == 4 && (stem.starts_with("com") || stem.starts_with("lpt")) &&
+                         std::isdigit(static_cast<unsigned char>(stem[3])) != 0;
+    if (is_port || std::find(std::begin(devices), std::end(devices), stem) != std::end(devices))
+        name.insert(name.begin(), '_');
     return name;
 }
 
@@ -55,11 +61,13 @@ public:
         for (const std::string& address : arguments_.addresses) take(address);
         report_.detail("taken", taken_);
         if (!renamed_.empty())
-            report_.warn(fmt::format("{} written under another name, because the name leads out of the folder, is the same "
-                                     "as another but for case, or is not allowed on all systems: {}",
-                                     counted(renamed_.size(), "part was", "parts were"), list_of_renamed()));
+            report_.warn(
+                fmt::format("{} written under another name, because the name leads out of the folder, is the same "
+                            "as another but for case, or is not allowed on all systems: {}",
+                            counted(renamed_.size(), "part was", "parts were"), list_of_renamed()));
         report_.conclude(Mood::good, "taken",
-                         fmt::format("Took {}, {}.", counted(taken_.size(), "part", "parts"), size_text(bytes_)), ExitCode::yes);
+                         fmt::format("Took {}, {}.", counted(taken_.size(), "part", "parts"), size_text(bytes_)),
+                         ExitCode::yes);
     }
 
 private:
@@ -68,13 +76,15 @@ private:
     void take(const std::string& address) {
         const auto [file_name, part] = split_file(address);
         if (part.empty() && !address.ends_with(':'))
-            throw Error(ErrorCode::usage, fmt::format("{} names no part", address)).hint(fmt::format("see what there is: hotstitch parts {}", shell_file(address)));
+            throw Error(ErrorCode::usage, fmt::format("{} names no part", address))
+                .hint(fmt::format("see what there is: hotstitch parts {}", shell_file(address)));
         // All names but the last one are opened; the last one is what is taken.
         const std::size_t last = last_name(address);
         const InputFile file = open_or_unpack(address.substr(0, last - 1), context_);
         const std::string name = address.substr(last);
         const auto container = open_container(file.bytes(), context_.limits, context_.progress);
-        if (!container) throw Error(ErrorCode::unsupported, fmt::format("{} has no parts that are known", file.path().string()));
+        if (!container)
+            throw Error(ErrorCode::unsupported, fmt::format("{} has no parts that are known", file.path().string()));
         if (is_tree(address)) return take_tree(file, *container, name);
         const Part found = find_part(*container, split_address(name).front());
         if (arguments_.output.path == "-") {
@@ -105,24 +115,29 @@ private:
         container.visit([&](const Part& part, const ExtractPart& extract) {
             if (!part.name.starts_with(prefix) || part.encrypted) return Flow::go_on;
             any = true;
-            write(part, unique(folder, safe_path(std::string_view(part.name).substr(prefix.size())), part.name), file, extract);
+            write(part, unique(folder, safe_path(std::string_view(part.name).substr(prefix.size())), part.name), file,
+                  extract);
             return Flow::go_on;
         });
         if (!any)
-            throw Error(ErrorCode::usage, fmt::format("there is nothing below {} in {}", prefix, container.title())).hint(fmt::format("see what there is: hotstitch parts {}", shell_file(file.path().string())));
+            throw Error(ErrorCode::usage, fmt::format("there is nothing below {} in {}", prefix, container.title()))
+                .hint(fmt::format("see what there is: hotstitch parts {}", shell_file(file.path().string())));
     }
 
     /// No two files that a system without upper and lower case takes for one.
     fs::path unique(const fs::path& folder, fs::path path, const std::string& name) {
         const auto key = [](const fs::path& p) {
             std::string text = p.string();
-            std::transform(text.begin(), text.end(), text.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+            std::transform(text.begin(), text.end(), text.begin(),
+                           [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
             return text;
         };
         const fs::path first = path;
         for (int number = 2; !seen_.insert(key(path)).second; ++number)
-            path = first.parent_path() / fmt::format("{} ({}){}", first.stem().string(), number, first.extension().string());
-        if (path.generic_string() != name && !name.ends_with(path.generic_string())) renamed_.emplace_back(name, path.generic_string());
+            path = first.parent_path() /
+                   fmt::format("{} ({}){}", first.stem().string(), number, first.extension().string());
+        if (path.generic_string() != name && !name.ends_with(path.generic_string()))
+            renamed_.emplace_back(name, path.generic_string());
         return folder / path;
     }
 
@@ -146,7 +161,8 @@ private:
     std::string list_of_renamed() const {
         std::string list;
         for (std::size_t i = 0; i < std::min<std::size_t>(renamed_.size(), 5); ++i)
-            list += fmt::format("{}{} as {}", i == 0 ? "" : ", ", escaped(renamed_[i].first), escaped(renamed_[i].second));
+            list +=
+                fmt::format("{}{} as {}", i == 0 ? "" : ", ", escaped(renamed_[i].first), escaped(renamed_[i].second));
         return renamed_.size() > 5 ? list + ", …" : list;
     }
 

@@ -43,10 +43,9 @@ std::optional<FileStamp> own_file(const fs::path& path, const char* field) {
 /// What the patch makes of the file takes its place. `before_it_stands` is told its stamp. Returns where the file was
 /// kept that it replaced, when that is not proven to be ours.
 std::optional<fs::path> rebuild(const InputFile& made, bool proven, const InputFile& patch, const Digests& wanted,
-                                const Context& context,
-                                const std::function<void(const FileStamp&)>& before_it_stands) {
-    OutputFile out(made.path(), {.replace = proven ? Replace::without_backup : Replace::keep_backup,
-                                 .read_as = made.stamp()});
+                                const Context& context, const std::function<void(const FileStamp&)>& before_it_stands) {
+    OutputFile out(made.path(),
+                   {.replace = proven ? Replace::without_backup : Replace::keep_backup, .read_as = made.stamp()});
     ApplyOptions options;
     options.limits = context.limits;
     options.progress = context.progress;
@@ -100,8 +99,8 @@ private:
     /// The source has to stand there untouched, as another file than the one that goes.
     void check_source() {
         const fs::path path = path_from_receipt(receipt_.source.path, folder_);
-        const std::string hint =
-            fmt::format("find the source again (crc32 {}), then remove the output yourself", receipt_.source.digests.crc32->hex());
+        const std::string hint = fmt::format("find the source again (crc32 {}), then remove the output yourself",
+                                             receipt_.source.digests.crc32->hex());
         must_be(path, receipt_.source.digests, ErrorCode::wrong_source,
                 "the source is not there as it was, so the output is not removed", hint, context_.progress);
         if (open_or_unpack(path.string(), context_).is_same_file(file_))
@@ -119,7 +118,8 @@ private:
             return conclude("removed", fmt::format("Undone: {} and its receipt are removed; the source is untouched.",
                                                    shown(file_)));
         state_kept(*kept);
-        conclude("removed", fmt::format("Undone: nothing stands as {} any more; the source is untouched.", shown(file_)));
+        conclude("removed",
+                 fmt::format("Undone: nothing stands as {} any more; the source is untouched.", shown(file_)));
     }
 
     void restore(const InputFile& made, bool proven) {
@@ -139,7 +139,9 @@ private:
             kept = rebuild_by(open_or_unpack(patch_, context_), made, proven);
         } else {
             throw Error(ErrorCode::usage, "the receipt names neither a backup nor a reverse patch")
-                .hint("if it was made by a UPS patch, name that too; else what was there before has to come from elsewhere");
+                .hint(
+                    "if it was made by a UPS patch, name that too; else what was there before has to come from "
+                    "elsewhere");
         }
         step_back();
         if (kept) state_kept(*kept);
@@ -210,8 +212,8 @@ private:
             remove_file(receipt_file_, *stamp, false);
     }
 
-    /// Written before anything is touched, so that a full disk is an error by then; and once more when it is known which
-    /// file will stand there.
+    /// Written before anything is touched, so that a full disk is an error by then; and once more when it is known
+    /// which file will stand there.
     void write_earlier(const std::optional<FileIdentity>& restored) {
         if (receipt_.before.empty()) return;
         Receipt earlier = receipt_.before.front();
@@ -226,8 +228,9 @@ private:
 
     void state_kept(const fs::path& kept) const {
         report_.fact("kept", "kept as", shown(kept), as_utf8(kept.string()));
-        report_.warn(fmt::format("{} is not proven to be the file that was put there, so it was kept under another name",
-                                 shown(file_.filename())));
+        report_.warn(
+            fmt::format("{} is not proven to be the file that was put there, so it was kept under another name",
+                        shown(file_.filename())));
     }
 
     void conclude(const char* answer, std::string sentence) const {

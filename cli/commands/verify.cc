@@ -122,8 +122,8 @@ void verify_by_checks(const PatchReader& patch, const InputFile& target, const C
     if (!wanted.has_checksum() && !by_windows) {
         report.conclude(Mood::unsure, "cannot-be-known",
                         fmt::format("{}: cannot be known without the source.", shown(target.path())), ExitCode::no);
-        report.next("name the source too", fmt::format("hotstitch verify PATCH SOURCE --target {}",
-                                                       shell_file(target.path().string())));
+        report.next("name the source too",
+                    fmt::format("hotstitch verify PATCH SOURCE --target {}", shell_file(target.path().string())));
         return;
     }
     const auto mismatches = compare(wanted, digest(target, choice_for(wanted), context.progress));

@@ -56,7 +56,8 @@ std::string escaped(std::string_view text) {
 
 std::string shell_word(std::string_view text) {
     const auto is_plain = [](char c) {
-        return std::isalnum(static_cast<unsigned char>(c)) != 0 || std::string_view("_./:=@%+,-").find(c) != std::string_view::npos;
+        return std::isalnum(static_cast<unsigned char>(c)) != 0 ||
+               std::string_view("_./:=@%+,-").find(c) != std::string_view::npos;
     };
     if (!text.empty() && std::all_of(text.begin(), text.end(), is_plain)) return std::string(text);
     if (escaped(text) == text) {

@@ -16,8 +16,8 @@ std::string shell_word(std::string_view text);
 /// The name of a file as such a word; a leading dash is no option.
 std::string shell_file(std::string_view name);
 
-/// A JSON document whose texts hold no character that a terminal obeys: those are written as \uXXXX, which reads back as
-/// the same.
+/// A JSON document whose texts hold no character that a terminal obeys: those are written as \uXXXX, which reads back
+/// as the same.
 std::string json_for_terminals(std::string_view document);
 
 /// The same bytes as valid UTF-8, for JSON: wrong bytes become U+FFFD, all else stays.

@@ -25,9 +25,7 @@ struct FileStamp {
     std::uint64_t size = 0;     ///< bytes
     std::int64_t modified = 0;  ///< nanoseconds since 1970, UTC
 
-    bool is_same_file(const FileStamp& other) const noexcept {
-        return device == other.device && inode == other.inode;
-    }
+    bool is_same_file(const FileStamp& other) const noexcept { return device == other.device && inode == other.inode; }
     bool operator==(const FileStamp&) const = default;
 };
 

@@ -27,7 +27,8 @@ struct Limits {
     std::uint64_t archive_members = 50'000;
     std::uint64_t archive_names = std::uint64_t{4} << 20;
     std::uint64_t archive_ratio = 1000;
-    /// 0: the larger of 256 MiB and 64 x the archive's size, at most 64 GiB. When it is given, the ratio is not looked at.
+    /// 0: the larger of 256 MiB and 64 x the archive's size, at most 64 GiB. When it is given, the ratio is not looked
+    /// at.
     std::uint64_t archive_unpacked = 0;
     /// Milliseconds of one walk over an archive. 0: 1.5 seconds and one more for each MiB of the archive or, when
     /// archive_unpacked is given, for each MiB of that.

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
-// What is inside a file: an archive has members, a cartridge ROM its front header, header and banks. A part is a file of
-// its own, and may have parts again: "shelf.zip:games/kelp.sfc:bank 3".
+// What is inside a file: an archive has members, a cartridge ROM its front header, header and banks. A part is a file
+// of its own, and may have parts again: "shelf.zip:games/kelp.sfc:bank 3".
 #pragma once
 
 #include <cstdint>
@@ -47,9 +47,9 @@ public:
     /// Throws Error(damaged, limit, io, cancelled).
     virtual void visit(const VisitPart& visitor) const = 0;
 
-    /// The change of the container that puts `content` in the place of the part; what depends on it is put right as well
-    /// when `mend` and it was right before. Throws Error(unsupported) for containers that are only read, Error(usage) when
-    /// it does not fit.
+    /// The change of the container that puts `content` in the place of the part; what depends on it is put right as
+    /// well when `mend` and it was right before. Throws Error(unsupported) for containers that are only read,
+    /// Error(usage) when it does not fit.
     virtual ChangeList put(const Part& part, ByteView content, bool mend) const;
 
     /// All parts. Throws as visit() does.

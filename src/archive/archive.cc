@@ -124,9 +124,9 @@ struct ArchiveReader::State {
     [[noreturn]] void damaged() {
         if (failure) std::rethrow_exception(std::exchange(failure, nullptr));
         const char* const words = archive_error_string(handle.get());
-        throw Error(ErrorCode::damaged,
-                    words != nullptr ? fmt::format("the archive cannot be read: {}", words)
-                                     : std::string("the archive cannot be read: its rules are broken"))
+        throw Error(ErrorCode::damaged, words != nullptr
+                                            ? fmt::format("the archive cannot be read: {}", words)
+                                            : std::string("the archive cannot be read: its rules are broken"))
             .at(consumed())
             .hint("get the archive again; it was likely damaged or cut short");
     }

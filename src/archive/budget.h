@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
-// What may be spent on one archive, whoever made it: files, names, unpacked bytes, the ratio of unpacked to packed, time.
+// What may be spent on one archive, whoever made it: files, names, unpacked bytes, the ratio of unpacked to packed,
+// time.
 #pragma once
 
 #include <chrono>

@@ -16,7 +16,8 @@ inline bool is_tar(ByteView head) noexcept {
     // The sum counts its own field as spaces. Old programs summed signed bytes.
     std::int64_t sum = 0, signed_sum = 0;
     for (std::size_t i = 0; i < tar_block; ++i) {
-        const auto byte = i >= checksum && i < checksum + length ? std::uint8_t{' '} : std::to_integer<std::uint8_t>(head[i]);
+        const auto byte =
+            i >= checksum && i < checksum + length ? std::uint8_t{' '} : std::to_integer<std::uint8_t>(head[i]);
         sum += byte;
         signed_sum += static_cast<std::int8_t>(byte);
     }

@@ -63,7 +63,8 @@ void ChangeList::insert(Splice splice) {
             .found(fmt::format("{} bytes from offset {}", splice.removed, splice.offset));
     const auto next = std::upper_bound(splices_.begin(), splices_.end(), splice.offset,
                                        [](std::uint64_t offset, const Splice& s) { return offset < s.offset; });
-    const bool before_touches = next != splices_.begin() && std::prev(next)->offset + std::prev(next)->removed > splice.offset;
+    const bool before_touches =
+        next != splices_.begin() && std::prev(next)->offset + std::prev(next)->removed > splice.offset;
     const bool next_touches = next != splices_.end() && splice.offset + splice.removed > next->offset;
     if (before_touches || next_touches)
         throw Error(ErrorCode::usage, "two changes touch the same bytes").at(splice.offset);
@@ -148,8 +149,9 @@ void ChangeList::tell(EditSink& sink) const {
         Flow flow = Flow::go_on;
         switch (piece.kind) {
             case Piece::Kind::bytes:
-                flow = sink.put(Edit::literal(ByteView(*piece.bytes).subspan(static_cast<std::size_t>(piece.offset),
-                                                                            static_cast<std::size_t>(piece.length))));
+                flow = sink.put(Edit::literal(
+                    ByteView(*piece.bytes)
+                        .subspan(static_cast<std::size_t>(piece.offset), static_cast<std::size_t>(piece.length))));
                 break;
             case Piece::Kind::run: flow = sink.put(Edit::run(piece.value, piece.length)); break;
             case Piece::Kind::source: flow = sink.put(Edit::copy_source(piece.offset, piece.length)); break;
@@ -211,9 +213,10 @@ ByteView ChangedSource::read(std::uint64_t offset, std::size_t length, MutableBy
         if (piece.kind == Piece::Kind::run) {
             std::fill(into.begin(), into.end(), piece.value);
         } else {
-            const ByteView bytes = piece.kind == Piece::Kind::source
-                                       ? source_.read(piece.offset + skip, part, into)
-                                       : ByteView(*piece.bytes).subspan(static_cast<std::size_t>(piece.offset + skip), part);
+            const ByteView bytes =
+                piece.kind == Piece::Kind::source
+                    ? source_.read(piece.offset + skip, part, into)
+                    : ByteView(*piece.bytes).subspan(static_cast<std::size_t>(piece.offset + skip), part);
             if (part == length) return bytes;  // all in one piece: no copy
             if (bytes.data() != into.data()) std::copy(bytes.begin(), bytes.end(), into.begin());
         }
@@ -234,8 +237,8 @@ void write_source(const ByteSource& source, ByteSink& sink) {
     Bytes scratch(static_cast<std::size_t>(std::min<std::uint64_t>(source.size(), chunk)));
     sink.reserve(source.size());
     for (std::uint64_t at = 0; at < source.size(); at += scratch.size())
-        sink.write(source.read(at, static_cast<std::size_t>(std::min<std::uint64_t>(scratch.size(), source.size() - at)),
-                               scratch));
+        sink.write(source.read(
+            at, static_cast<std::size_t>(std::min<std::uint64_t>(scratch.size(), source.size() - at)), scratch));
     source.check_intact();
 }
 

@@ -201,8 +201,7 @@ MendPlan plan_mends(ByteView file, const std::vector<MendRequest>& requests, con
     });
     MendPlan plan;
     Bytes made(file.begin(), file.end());
-    for (const MendRequest& request : ordered)
-        plan.steps.push_back(do_mend(work, platform, request, options, made));
+    for (const MendRequest& request : ordered) plan.steps.push_back(do_mend(work, platform, request, options, made));
     plan.change = differences(file, made);
     warn_of_stale_checks(work.image, made, plan);
     return plan;

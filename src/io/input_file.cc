@@ -9,9 +9,9 @@
 
 #include "bytes/meter.h"
 #include "hotstitch/archive.h"
+#include "hotstitch/file_io.h"
 #include "hotstitch/part.h"
 #include "hotstitch/recognise.h"
-#include "hotstitch/file_io.h"
 #include "io/descriptor.h"
 #include "io/mapping.h"
 #include "io/names.h"
@@ -49,7 +49,8 @@ Bytes read_to_end(int descriptor, const fs::path& name, const Limits& limits, co
         if (got == 0) return all;
         if (got < 0 && why != EINTR) throw system_error("read", name, why);
         if (all.size() > limits.stream)
-            throw Error(ErrorCode::limit, fmt::format("{} gives more than is read from a pipe or device", name.string()))
+            throw Error(ErrorCode::limit,
+                        fmt::format("{} gives more than is read from a pipe or device", name.string()))
                 .in("stream")
                 .wanted(fmt::format("at most {} bytes", limits.stream))
                 .hint("it may have no end; save it as a file first and name that");
@@ -107,8 +108,7 @@ InputFile::InputFile(const fs::path& path, const Limits& limits, const Progress&
     s.bytes = s.memory;
 }
 
-InputFile InputFile::from_descriptor(int descriptor, std::string name, const Limits& limits,
-                                     const Progress& progress) {
+InputFile InputFile::from_descriptor(int descriptor, std::string name, const Limits& limits, const Progress& progress) {
     auto state = std::make_unique<State>();
     state->path = std::move(name);
     state->memory = read_to_end(descriptor, state->path, limits, progress);
@@ -118,17 +118,20 @@ InputFile InputFile::from_descriptor(int descriptor, std::string name, const Lim
 
 InputFile InputFile::unpacked(const InputFile& archive, std::string_view member, const Limits& limits,
                               const Progress& progress) {
-    return unpacked(archive, member, [&](ByteSink& out) { extract_member(archive.bytes(), member, out, limits, progress); });
+    return unpacked(archive, member,
+                    [&](ByteSink& out) { extract_member(archive.bytes(), member, out, limits, progress); });
 }
 
 InputFile InputFile::unpacked(const InputFile& archive, ArchiveReader& reader, std::string_view member) {
     return unpacked(archive, member, [&](ByteSink& out) { reader.extract(out); });
 }
 
-InputFile InputFile::part(const InputFile& file, std::string_view name, const Limits& limits, const Progress& progress) {
+InputFile InputFile::part(const InputFile& file, std::string_view name, const Limits& limits,
+                          const Progress& progress) {
     const auto container = open_container(file.bytes(), limits, progress);
     if (!container)
-        throw Error(ErrorCode::usage, fmt::format("{} has no parts: it is {}", file.path().string(), recognise_file(file.bytes()).title))
+        throw Error(ErrorCode::usage,
+                    fmt::format("{} has no parts: it is {}", file.path().string(), recognise_file(file.bytes()).title))
             .in("part")
             .found(std::string(name));
     return unpacked(file, name == "content" ? std::string_view() : name,

@@ -202,8 +202,8 @@ bool is_backup_name(std::string_view name, std::string_view file) {
     for (std::size_t i = 0; i < pattern.size(); ++i)
         if (pattern[i] == '0' ? !digit(stamp[i]) : stamp[i] != pattern[i]) return false;
     stamp.remove_prefix(pattern.size());
-    return stamp.empty() || (stamp.size() >= 2 && stamp[0] == '-' &&
-                             stamp.find_first_not_of("0123456789", 1) == std::string_view::npos);
+    return stamp.empty() ||
+           (stamp.size() >= 2 && stamp[0] == '-' && stamp.find_first_not_of("0123456789", 1) == std::string_view::npos);
 }
 
 fs::path longest_backup_name(const fs::path& file) {
@@ -272,8 +272,7 @@ Descriptor lock_file(const fs::path& path) {
         if (::flock(descriptor.get(), LOCK_EX | LOCK_NB) != 0 && errno == EWOULDBLOCK) {
             struct stat info {};
             ::fstat(descriptor.get(), &info);
-            throw Error(ErrorCode::io,
-                        fmt::format("{} is being worked on by {}", path.string(), holder_of(info)))
+            throw Error(ErrorCode::io, fmt::format("{} is being worked on by {}", path.string(), holder_of(info)))
                 .in("lock")
                 .hint("wait until that is done, then run this again");
         }

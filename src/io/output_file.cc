@@ -195,7 +195,8 @@ void OutputFile::State::refuse_conflict() {
 void OutputFile::State::place(bool last) {
     refuse_conflict();
     if (!replaced) {
-        if (!rename_to_new(temporary, path)) throw errno == EEXIST ? exists_already(path) : system_error("put into place", path);
+        if (!rename_to_new(temporary, path))
+            throw errno == EEXIST ? exists_already(path) : system_error("put into place", path);
         temporary.clear();
     } else if (!last && ::renameat2(AT_FDCWD, temporary.c_str(), AT_FDCWD, path.c_str(), RENAME_EXCHANGE) == 0) {
         exchanged = true;

@@ -19,10 +19,12 @@ constexpr std::size_t most_named = 3, most_compared = 5000, longest_compared = 2
 std::string plain_name(std::string_view name) {
     if (name.starts_with("./")) name.remove_prefix(2);
     if (const std::size_t version = name.rfind(';');
-        version != std::string_view::npos && name.find_first_not_of("0123456789", version + 1) == std::string_view::npos)
+        version != std::string_view::npos &&
+        name.find_first_not_of("0123456789", version + 1) == std::string_view::npos)
         name = name.substr(0, version);
     std::string plain(name);
-    std::transform(plain.begin(), plain.end(), plain.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+    std::transform(plain.begin(), plain.end(), plain.begin(),
+                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
     return plain;
 }
 
@@ -56,7 +58,8 @@ std::string nearest(const std::vector<Part>& parts, std::string_view name) {
     std::stable_sort(near.begin(), near.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
     std::string list;
     for (std::size_t i = 0; i < std::min(near.size(), most_named); ++i)
-        list += fmt::format("{}{}", i == 0 ? "" : ", ", near[i].second->name.empty() ? "content" : near[i].second->name);
+        list +=
+            fmt::format("{}{}", i == 0 ? "" : ", ", near[i].second->name.empty() ? "content" : near[i].second->name);
     return near.size() > most_named ? list + ", …" : list;
 }
 

@@ -76,7 +76,8 @@ CreateReport create(const ByteSource& source, const ByteSource& target, ByteSink
     });
 }
 
-CreateReport create(const ByteSource& source, const ChangeList& changes, ByteSink& patch, const CreateOptions& options) {
+CreateReport create(const ByteSource& source, const ChangeList& changes, ByteSink& patch,
+                    const CreateOptions& options) {
     return blaming_inputs({&source}, [&] {
         return written(source, ChangedSource(source, changes), patch, options,
                        [&](ByteView, ByteView, PatchWriter& writer, Meter&) {
@@ -89,11 +90,10 @@ CreateReport create(const ByteSource& source, const ChangeList& changes, ByteSin
 CreateReport replay(const PatchReader& edits, const ByteSource& source, const ByteSource& target, ByteSink& patch,
                     const CreateOptions& options) {
     return blaming_inputs({&source, &target}, [&] {
-        return written(source, target, patch, options,
-                       [&](ByteView, ByteView, PatchWriter& writer, Meter&) {
-                           edits.read(source.size(), writer);
-                           return MatchFacts{};
-                       });
+        return written(source, target, patch, options, [&](ByteView, ByteView, PatchWriter& writer, Meter&) {
+            edits.read(source.size(), writer);
+            return MatchFacts{};
+        });
     });
 }
 

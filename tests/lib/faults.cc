@@ -61,11 +61,11 @@ const bool no_links = std::getenv("FAULT_NO_LINKS") != nullptr;
 
 }  // namespace
 
-#define FORWARD(result, name, parameters, arguments)                    \
-    extern "C" result name parameters {                                 \
-        static const auto real = next<result(*) parameters>(#name);     \
-        if (fails()) return -1;                                         \
-        return real arguments;                                          \
+#define FORWARD(result, name, parameters, arguments)                \
+    extern "C" result name parameters {                             \
+        static const auto real = next<result(*) parameters>(#name); \
+        if (fails()) return -1;                                     \
+        return real arguments;                                      \
     }
 
 FORWARD(int, rename, (const char* from, const char* to), (from, to))

@@ -130,7 +130,8 @@ std::vector<std::pair<std::string, Bytes>> other_files() {
     return all;
 }
 
-Bytes mended(ByteView file, const std::vector<hotstitch::MendRequest>& requests, const hotstitch::MendOptions& options) {
+Bytes mended(ByteView file, const std::vector<hotstitch::MendRequest>& requests,
+             const hotstitch::MendOptions& options) {
     return hotstitch::changed(file, hotstitch::plan_mends(file, requests, options).change);
 }
 

@@ -15,10 +15,10 @@ struct ToolResult {
 };
 
 struct ToolOptions {
-    std::filesystem::path folder;       ///< working folder
-    std::string input{};                ///< standard input
-    std::uint64_t file_size_limit = 0;  ///< bytes; as a full disk would
-    bool unprivileged = false;          ///< as nobody, where the test itself runs as root
+    std::filesystem::path folder;            ///< working folder
+    std::string input{};                     ///< standard input
+    std::uint64_t file_size_limit = 0;       ///< bytes; as a full disk would
+    bool unprivileged = false;               ///< as nobody, where the test itself runs as root
     std::vector<std::string> environment{};  ///< further "NAME=VALUE"
 };
 

@@ -14,7 +14,8 @@ namespace {
 
 class Zstd final : public Decoder {
 public:
-    explicit Zstd(ByteView packed) : in_{packed.data(), packed.size(), 0}, stream_(ZSTD_createDStream(), ZSTD_freeDStream) {
+    explicit Zstd(ByteView packed)
+        : in_{packed.data(), packed.size(), 0}, stream_(ZSTD_createDStream(), ZSTD_freeDStream) {
         if (!stream_) throw std::bad_alloc();
     }
 

@@ -169,6 +169,9 @@ const Platform game_boy{.name = "game-boy",
                         .map = &map,
                         .largest = [](const Image&) -> std::uint64_t { return 8 << 20; },
                         .copier_header = true,
-                        .header = [](const Image&) { return ByteRange{0x100, 0x50}; }};
+                        .header =
+                            [](const Image&) {
+                                return ByteRange{0x100, 0x50};
+                            }};
 
 }  // namespace hotstitch::image

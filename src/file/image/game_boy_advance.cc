@@ -100,6 +100,9 @@ const Platform game_boy_advance{.name = "gba",
                                 .mends = mends,
                                 .map = &map,
                                 .largest = [](const Image&) { return window; },
-                                .header = [](const Image&) { return ByteRange{0, 0xC0}; }};
+                                .header =
+                                    [](const Image&) {
+                                        return ByteRange{0, 0xC0};
+                                    }};
 
 }  // namespace hotstitch::image

@@ -129,6 +129,8 @@ const Platform master_system{.name = "master-system",
                              .recognise = recognise,
                              .mends = mends,
                              .copier_header = true,
-                             .header = [](const Image& image) { return ByteRange{image.internal_header, 16}; }};
+                             .header = [](const Image& image) {
+                                 return ByteRange{image.internal_header, 16};
+                             }};
 
 }  // namespace hotstitch::image

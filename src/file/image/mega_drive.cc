@@ -171,6 +171,9 @@ const Platform mega_drive{.name = "mega-drive",
                           .interleaves = true,
                           .largest = [](const Image&) -> std::uint64_t { return 8 << 20; },
                           .copier_header = true,
-                          .header = [](const Image&) { return ByteRange{0x100, 0x100}; }};
+                          .header =
+                              [](const Image&) {
+                                  return ByteRange{0x100, 0x100};
+                              }};
 
 }  // namespace hotstitch::image

@@ -163,6 +163,9 @@ const Platform nintendo_64{.name = "n64",
                            .mends = mends,
                            .orders = orders,
                            .largest = [](const Image&) -> std::uint64_t { return 64 << 20; },
-                           .header = [](const Image&) { return ByteRange{0, 0x40}; }};
+                           .header =
+                               [](const Image&) {
+                                   return ByteRange{0, 0x40};
+                               }};
 
 }  // namespace hotstitch::image

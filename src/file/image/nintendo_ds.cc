@@ -100,6 +100,9 @@ const Platform nintendo_ds{.name = "nds",
                            .recognise = recognise,
                            .mends = mends,
                            .largest = [](const Image&) -> std::uint64_t { return 512 << 20; },
-                           .header = [](const Image&) { return ByteRange{0, 0x200}; }};
+                           .header =
+                               [](const Image&) {
+                                   return ByteRange{0, 0x200};
+                               }};
 
 }  // namespace hotstitch::image

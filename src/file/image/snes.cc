@@ -279,6 +279,9 @@ const Platform snes{
     .map = &map,
     .largest = [](const Image& image) -> std::uint64_t { return image.mapping.starts_with("Ex") ? 8 << 20 : 4 << 20; },
     .copier_header = true,
-    .header = [](const Image& image) { return ByteRange{image.internal_header, header_size}; }};
+    .header =
+        [](const Image& image) {
+            return ByteRange{image.internal_header, header_size};
+        }};
 
 }  // namespace hotstitch::image

@@ -78,6 +78,8 @@ const Platform wonderswan{.name = "wonderswan",
                           .recognise = recognise,
                           .mends = mends,
                           .fixed_size = "the header is the end of the ROM: room goes before it",
-                          .header = [](const Image& image) { return ByteRange{image.size - 10, 10}; }};
+                          .header = [](const Image& image) {
+                              return ByteRange{image.size - 10, 10};
+                          }};
 
 }  // namespace hotstitch::image

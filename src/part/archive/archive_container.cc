@@ -20,7 +20,12 @@ public:
     void visit(const VisitPart& visitor) const override {
         ArchiveReader reader(file_, limits_, progress_);
         while (const ArchiveMember* const member = reader.next()) {
-            Part part{.name = member->name, .kind = "file", .size = member->size, .offset = {}, .head = member->head, .encrypted = member->encrypted};
+            Part part{.name = member->name,
+                      .kind = "file",
+                      .size = member->size,
+                      .offset = {},
+                      .head = member->head,
+                      .encrypted = member->encrypted};
             if (part.name.empty()) part.name = part.kind = "content";
             if (visitor(part, [&](ByteSink& out) { reader.extract(out); }) == Flow::stop) break;
         }

@@ -36,8 +36,9 @@ public:
     void visit(const VisitPart& visitor) const override {
         const Bytes ordered = in_order_ ? Bytes() : image::bytes_read(file_, image_.reading);
         for (const Entry& entry : entries_) {
-            const ByteView bytes = (entry.of_rom && !in_order_ ? ByteView(ordered) : file_)
-                                       .subspan(static_cast<std::size_t>(entry.at), static_cast<std::size_t>(*entry.part.size));
+            const ByteView bytes =
+                (entry.of_rom && !in_order_ ? ByteView(ordered) : file_)
+                    .subspan(static_cast<std::size_t>(entry.at), static_cast<std::size_t>(*entry.part.size));
             Part part = entry.part;
             part.head.assign(bytes.begin(), bytes.begin() + std::min<std::ptrdiff_t>(std::ssize(bytes), most_head));
             if (visitor(part, [&](ByteSink& out) { out.write(bytes); }) == Flow::stop) return;
@@ -46,14 +47,16 @@ public:
 
     ChangeList put(const Part& part, ByteView content, bool mend) const override {
         if (!part.offset)
-            throw Error(ErrorCode::unsupported, "the ROM is in another order than the console reads it, so a part has no place in it")
+            throw Error(ErrorCode::unsupported,
+                        "the ROM is in another order than the console reads it, so a part has no place in it")
                 .hint("put it in order first, with the mend byte-order or de-interleave");
         if (content.size() != *part.size)
             throw Error(ErrorCode::usage, fmt::format("{} has a fixed size", part.name))
                 .in("part")
                 .wanted(fmt::format("{} bytes", *part.size))
                 .found(fmt::format("{} bytes", content.size()))
-                .hint(part.kind == "front-header" ? "to take it off or put another one on, use header" : "fill it up, or cut it");
+                .hint(part.kind == "front-header" ? "to take it off or put another one on, use header"
+                                                  : "fill it up, or cut it");
         // Only what differs: nothing changes that has not to.
         ChangeList list(file_.size());
         const auto at = static_cast<std::size_t>(*part.offset);
@@ -77,11 +80,13 @@ private:
 
     std::uint64_t rom_size() const noexcept { return file_.size() - image_.front_header; }
     void add(std::string name, std::string_view kind, std::uint64_t offset, std::uint64_t size) {
-        entries_.push_back({{.name = std::move(name), .kind = kind, .size = size, .offset = offset, .head = {}}, offset, false});
+        entries_.push_back(
+            {{.name = std::move(name), .kind = kind, .size = size, .offset = offset, .head = {}}, offset, false});
     }
     void add_of_rom(std::string name, std::string_view kind, std::uint64_t offset, std::uint64_t size) {
         if (in_order_) return add(std::move(name), kind, image_.front_header + offset, size);
-        entries_.push_back({{.name = std::move(name), .kind = kind, .size = size, .offset = {}, .head = {}}, offset, true});
+        entries_.push_back(
+            {{.name = std::move(name), .kind = kind, .size = size, .offset = {}, .head = {}}, offset, true});
     }
 
     ByteView file_;
