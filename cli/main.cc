@@ -75,7 +75,7 @@ int run_command(const Arguments& arguments, Report& report) {
                 .hint("name a file with -o, or leave out --json");
         std::visit([&](const auto& chosen) { run(chosen, context, report); }, arguments.arguments);
     } catch (const Error& error) {
-        constexpr std::string_view reading_only[] = {"describe", "verify", "overlap", "undo", "parts"};
+        constexpr std::string_view reading_only[] = {"describe", "verify", "overlap", "undo", "parts", "take"};
         const bool writes =
             std::find(std::begin(reading_only), std::end(reading_only), arguments.command) == std::end(reading_only);
         report.conclude(error, writes ? " Nothing was written." : "");

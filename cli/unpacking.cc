@@ -94,9 +94,9 @@ InputFile open_or_unpack(const std::string& name, const Context& context) {
     std::error_code code;
     if (name == "-" || fs::exists(name, code)) return open_input(name, context);
     const auto [file, part] = split_file(name);
-    if (part.empty()) return open_input(name, context);
+    if (file == name) return open_input(name, context);
     InputFile opened(file, context.limits, context.progress);
-    for (const std::string& inner : split_address(part))
+    for (const std::string& inner : split_address(part.empty() ? "content" : part))
         opened = InputFile::part(opened, inner, context.limits, context.progress);
     return opened;
 }

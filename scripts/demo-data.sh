@@ -2,7 +2,7 @@
 # Makes the committed demo patches in demo/data/ anew. The tests compare with them: they change only on purpose.
 set -euo pipefail
 cd "$(dirname "$0")/.."
-scripts/build.sh release
+scripts/build.sh release hotstitch_tool make_demo
 folder=$(mktemp -d)
 trap 'rm -rf "$folder"' EXIT
 build/release/make_demo "$folder"

@@ -4,7 +4,7 @@ set -euo pipefail
 cd "$(dirname "$0")/.."
 
 scripts/setup.sh
-scripts/build.sh release
+scripts/build.sh release hotstitch_tool make_demo
 PATH=$PWD/build/release:$PATH
 folder=build/demo
 rm -rf "$folder"
@@ -60,3 +60,14 @@ cmp player/"Kelp Harbour.v64" "Kelp Harbour.z64" && echo "cmp: no difference"
 say "10. A maker makes another edition; the mends come in the right order, and the checksum last."
 show mend "$original" checksum region=Americas -o player/"Kelp Harbour (Americas).sfc"
 show describe player/"Kelp Harbour (Americas).sfc" --at 00:FFD9
+
+say "11. What is inside: a header taken out of a ROM in an archive, a bank of one ROM put into another, checksum and all."
+(cd player && bsdtar --format=zip -cf ../shelf.zip "Night Tides.bps" "Night Tides.sfc")
+show parts shelf.zip --deep "*.bps" "*header" "*bank ?"
+show take "shelf.zip:night tides.SFC:header" -o player/header.bin
+show put "$original" "bank 2=shelf.zip:Night Tides.sfc:bank 2" -o player/"One bank of the night.sfc"
+show parts "$original" --compare player/"One bank of the night.sfc" || echo "(exit $?)"
+
+say "12. The same change as a patch, without matching anything; and it is that change."
+show put "$original" "bank 2=shelf.zip:Night Tides.sfc:bank 2" --patch player/"One bank.bps"
+show verify player/"One bank.bps" "$original" --target player/"One bank of the night.sfc"

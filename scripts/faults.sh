@@ -5,7 +5,7 @@
 set -euo pipefail
 cd "$(dirname "$0")/.."
 scripts/setup.sh
-scripts/build.sh release
+scripts/build.sh release hotstitch_tool fault_tests
 export HOTSTITCH_TOOL=$PWD/build/release/hotstitch FAULT_ROUNDS=30
 end=$((SECONDS + ${1:-20} * 60))
 round=0

@@ -4,7 +4,7 @@
 set -euo pipefail
 cd "$(dirname "$0")/.."
 scripts/setup.sh >/dev/null
-scripts/build.sh release
+scripts/build.sh release hotstitch_tool make_demo
 PATH=$PWD/build/release:$PATH
 folder=build/large-files
 rm -rf "$folder" && mkdir -p "$folder"

@@ -3,7 +3,7 @@
 # alike (a library and its sibling, two editions of a document) or not at all: the tool has to be right on both.
 set -euo pipefail
 cd "$(dirname "$0")/.."
-scripts/build.sh release
+scripts/build.sh release hotstitch_tool make_demo
 PATH=$PWD/build/release:$PATH
 folder=$(mktemp -d)
 trap 'rm -rf "$folder"' EXIT

@@ -4,7 +4,7 @@
 set -euo pipefail
 cd "$(dirname "$0")/.."
 scripts/setup.sh xterm xvfb xauth imagemagick fonts-dejavu-core
-scripts/build.sh release
+scripts/build.sh release hotstitch_tool make_demo
 
 out=${OUT:-$PWD/docs/screenshots}
 mkdir -p "$out"

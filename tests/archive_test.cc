@@ -222,6 +222,10 @@ TEST_F(Archives, CompressedFilesAreTakenForWhatTheyHold) {
     }
     folder.put("disc.bps", hotstitch::create(bytes_of(disc), bytes_of(disc + "x")));
     EXPECT_EQ(run({"apply", "disc.iso.gz", "disc.bps", "-o", "made.iso"}).code, 0);
+    EXPECT_EQ(run({"undo", "made.iso"}).code, 0) << "the receipt knows where the source came from";
+    EXPECT_EQ(run({"describe", "disc.iso.gz:content", "--json"}).json()["files"][0]["size"], disc.size());
+    for (const char* text : {"7z\xBC\xAF\x27\x1C", "7z\xBC\xAF\x27\x1C and not more than thirty"})
+        EXPECT_THROW(list_archive(bytes_of(text)), Error);
     pack("--format=ustar -cf plain.tar kelp.sfc mods/night.bps");
     EXPECT_EQ(run({"describe", "plain.tar", "--json"}).json()["files"][0]["kind"], "archive");
     EXPECT_EQ(run({"apply", "plain.tar", "plain.tar", "-o", "x.sfc"}).code, 0) << "it holds the game and the patch";

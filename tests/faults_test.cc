@@ -68,6 +68,9 @@ const std::vector<Scenario> scenarios{
      {{"apply", "kelp.sfc", "night.bps", "--in-place"}, {"apply", "kelp.sfc", "fog.bps", "--in-place"}},
      {"undo", "kelp.sfc"},
      "kelp.sfc"},
+    {"put in place", {}, {"put", "kelp.sfc", "bank 0=night.sfc:bank 0", "--in-place"}, "kelp.sfc"},
+    {"a mend as a patch", {}, {"mend", "stale.sfc", "checksum", "--patch", "m.ips"}, "stale.sfc"},
+    {"take", {}, {"take", "kelp.sfc:bank 1", "-o", "new/bank.bin"}, "kelp.sfc"},
     {"renew", {{"apply", "kelp.sfc", "night.bps", "-o", "out.sfc"}}, {"renew", "out.sfc", "newer.bps"}, "out.sfc"},
 };
 

@@ -167,6 +167,42 @@ TEST(OutputFile, ASecondFileThatAppearsMeanwhileIsKept) {
     EXPECT_EQ(text_of(contents(folder / "a")), "theirs");
 }
 
+TEST(OutputFile, WhatAnotherProgramChangedMeanwhileStays) {
+    const TemporaryFolder folder;
+    const fs::path path = folder.put("game.sfc", "old");
+    const auto read = InputFile(path).stamp();
+    for (const Replace replace : {Replace::keep_backup, Replace::without_backup}) {
+        folder.put("game.sfc", "old");
+        OutputFile out(path, {.replace = replace});
+        out.write(bytes_of("ours"));
+        fs::remove(path);
+        folder.put("game.sfc", "theirs, and longer");
+        EXPECT_EQ(code_of([&] { out.commit(); }), ErrorCode::io);
+        EXPECT_EQ(text_of(contents(path)), "theirs, and longer");
+        EXPECT_EQ(code_of([&] { OutputFile(path, {.replace = replace, .read_as = read}); }), ErrorCode::io);
+        EXPECT_EQ(code_of([&] { remove_file(path, *read, false); }), ErrorCode::io);
+    }
+    fs::remove(path);
+    EXPECT_EQ(code_of([&] { OutputFile(path, {.replace = Replace::keep_backup, .read_as = read}); }), ErrorCode::io);
+    EXPECT_TRUE(folder.names().empty());
+}
+
+TEST(OutputFile, ClearsWhatTheDeadLeftAndNothingElse) {
+    const TemporaryFolder folder;
+    folder.put(".a.sfc.0123ab.hotstitch-tmp", "left behind");
+    for (const char* other : {".b.sfc.0123ab.hotstitch-tmp", ".a.sfc.0123ag.hotstitch-tmp", ".a.sfc.0123.hotstitch-tmp", "a.sfc.bak"})
+        folder.put(other, "not ours");
+    const OutputFile living(folder / "a.sfc");
+    EXPECT_EQ(folder.names().size(), 5U);
+    const OutputFile second(folder / "a.sfc");
+    EXPECT_EQ(folder.names().size(), 6U) << "the first one still writes";
+    const std::pair<const char*, bool> names[] = {{"a.sfc.2026-11-23-075141.backup", true},  {"a.sfc.2026-11-23-075141-12.backup", true},
+                                                  {"b.sfc.2026-11-23-075141.backup", false}, {"a.sfc.2026-11-23-07514.backup", false},
+                                                  {"a.sfc.2026-11-23-075141-.backup", false}, {"a.sfc.backup", false},
+                                                  {"a.sfc.2026-11-23-075141x.backup", false}};
+    for (const auto& [name, ours] : names) EXPECT_EQ(is_backup_name(name, "a.sfc"), ours) << name;
+}
+
 TEST(OutputFile, FollowsLinks) {
     const TemporaryFolder folder;
     folder.put("real/game", "old");

@@ -65,6 +65,9 @@ public:
                 fmt::format("{} written under another name, because the name leads out of the folder, is the same "
                             "as another but for case, or is not allowed on all systems: {}",
                             counted(renamed_.size(), "part was", "parts were"), list_of_renamed()));
+        if (encrypted_ != 0)
+            report_.warn(fmt::format("{} encrypted and not taken; unpack {} with the password first",
+                                     counted(encrypted_, "part is", "parts are"), encrypted_ == 1 ? "it" : "them"));
         report_.conclude(Mood::good, "taken",
                          fmt::format("Took {}, {}.", counted(taken_.size(), "part", "parts"), size_text(bytes_)),
                          ExitCode::yes);
@@ -113,8 +116,9 @@ private:
         if (folder.empty()) folder = file.path().parent_path() / file.path().stem();
         bool any = false;
         container.visit([&](const Part& part, const ExtractPart& extract) {
-            if (!part.name.starts_with(prefix) || part.encrypted) return Flow::go_on;
+            if (!part.name.starts_with(prefix)) return Flow::go_on;
             any = true;
+            if (part.encrypted) return ++encrypted_, Flow::go_on;
             write(part, unique(folder, safe_path(std::string_view(part.name).substr(prefix.size())), part.name), file,
                   extract);
             return Flow::go_on;
@@ -170,7 +174,7 @@ private:
     const Context& context_;
     Report& report_;
     Json taken_ = Json::array();
-    std::uint64_t bytes_ = 0;
+    std::uint64_t bytes_ = 0, encrypted_ = 0;
     std::set<std::string> seen_;
     std::vector<std::pair<std::string, std::string>> renamed_;
 };

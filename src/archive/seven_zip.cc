@@ -207,13 +207,14 @@ Bytes unpacked_header(ByteView, const Streams&) {
 }  // namespace
 
 std::vector<FolderOf7z> folders_of_7z(ByteView archive) try {
+    constexpr std::size_t begin = 32;
+    if (archive.size() < begin) return {};
     Cursor start(archive);
     start.take(12, "7z signature");
     const std::uint64_t offset = start.little_endian(8, "7z header offset"),
-                        size = start.little_endian(8, "7z header size");
-    if (offset > start.left() || size > archive.size() - 32 - std::min<std::uint64_t>(offset, archive.size() - 32))
-        return {};
-    ByteView bytes = archive.subspan(static_cast<std::size_t>(32 + offset), static_cast<std::size_t>(size));
+                        size = start.little_endian(8, "7z header size"), room = archive.size() - begin;
+    if (offset > room || size > room - offset) return {};
+    ByteView bytes = archive.subspan(static_cast<std::size_t>(begin + offset), static_cast<std::size_t>(size));
     Bytes storage;
     for (int packed = 0; packed <= most_packed; ++packed) {
         HeaderReader reader(bytes);

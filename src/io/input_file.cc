@@ -144,7 +144,9 @@ InputFile InputFile::unpacked(const InputFile& archive, std::string_view member,
     // What a gz or xz holds has no name of its own: it is the archive's without the last extension.
     const fs::path name = member.empty() ? archive.path().stem() : fs::path(member).filename();
     state->path = archive.path().parent_path() / name;
-    state->origin = fmt::format("{}:{}", archive.origin(), member);
+    state->origin = archive.origin() + ":";
+    for (const char c : member.empty() ? std::string_view("content") : member)
+        state->origin += c == ':' ? std::string("\\:") : std::string(1, c);
     state->info = archive.state_->info;
     state->has_identity = archive.state_->has_identity;
     state->scratch.emplace();

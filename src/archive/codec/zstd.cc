@@ -6,8 +6,11 @@
 
 #if HOTSTITCH_WITH_ZSTD
 #include <zstd.h>
+#include <zstd_errors.h>
 
 #include <new>
+
+#include "hotstitch/error.h"
 
 namespace hotstitch {
 namespace {
@@ -25,6 +28,10 @@ public:
             if (frame_done_ && in_.pos == in_.size) return 0;
             const std::size_t before = in_.pos;
             const std::size_t result = ZSTD_decompressStream(stream_.get(), &out, &in_);
+            if (ZSTD_getErrorCode(result) == ZSTD_error_frameParameter_windowTooLarge)
+                throw Error(ErrorCode::limit, "the zstd data asks for more memory than is allowed")
+                    .in("window")
+                    .wanted("at most 128 MiB");
             if (ZSTD_isError(result) != 0) decoder_damaged("zstd", in_.pos, ZSTD_getErrorName(result));
             frame_done_ = result == 0;
             if (out.pos == 0 && in_.pos == before && !frame_done_) decoder_truncated("zstd", in_.pos);
