@@ -43,8 +43,7 @@ Delivery::Delivery(const InputFile& source, const fs::path& output, const Delive
 /// of an earlier change.
 void Delivery::make_reverse(const ByteSource& made, Receipt& receipt, Delivered& delivered) {
     const auto make = [&](OutputFile& file) {
-        create(made, source_, file,
-               {.format = PatchFormat::bps, .limits = context_.limits, .progress = context_.progress});
+        create(made, source_, file, {.limits = context_.limits, .progress = context_.progress});
         delivered.reverse = file.path();
         receipt.reverse = file.path().filename().string();
         receipt.reverse_identity = identity_of(file.settle());

@@ -27,7 +27,7 @@ std::string write_patch(const InputFile& source, const ChangeList& change, const
     refuse_inputs(arguments.patch, {&source}, "name another file for the patch");
     OutputFile out(arguments.patch, {.replace = replace_mode(arguments.output)});
     const CreateReport made = create(source, change, out,
-                                     {.format = arguments.format.value_or(by_name.value_or(PatchFormat::bps)),
+                                     {.format = arguments.format ? *arguments.format : *by_name,
                                       .limits = context.limits,
                                       .progress = context.progress});
     const bool stood_already = out.stands_already();

@@ -190,16 +190,18 @@ TEST(OutputFile, WhatAnotherProgramChangedMeanwhileStays) {
 TEST(OutputFile, ClearsWhatTheDeadLeftAndNothingElse) {
     const TemporaryFolder folder;
     folder.put(".a.sfc.0123ab.hotstitch-tmp", "left behind");
-    for (const char* other : {".b.sfc.0123ab.hotstitch-tmp", ".a.sfc.0123ag.hotstitch-tmp", ".a.sfc.0123.hotstitch-tmp", "a.sfc.bak"})
+    for (const char* other :
+         {".b.sfc.0123ab.hotstitch-tmp", ".a.sfc.0123ag.hotstitch-tmp", ".a.sfc.0123.hotstitch-tmp", "a.sfc.bak"})
         folder.put(other, "not ours");
     const OutputFile living(folder / "a.sfc");
     EXPECT_EQ(folder.names().size(), 5U);
     const OutputFile second(folder / "a.sfc");
     EXPECT_EQ(folder.names().size(), 6U) << "the first one still writes";
-    const std::pair<const char*, bool> names[] = {{"a.sfc.2026-11-23-075141.backup", true},  {"a.sfc.2026-11-23-075141-12.backup", true},
-                                                  {"b.sfc.2026-11-23-075141.backup", false}, {"a.sfc.2026-11-23-07514.backup", false},
-                                                  {"a.sfc.2026-11-23-075141-.backup", false}, {"a.sfc.backup", false},
-                                                  {"a.sfc.2026-11-23-075141x.backup", false}};
+    const std::pair<const char*, bool> names[] = {
+        {"a.sfc.2026-11-23-075141.backup", true},   {"a.sfc.2026-11-23-075141-12.backup", true},
+        {"b.sfc.2026-11-23-075141.backup", false},  {"a.sfc.2026-11-23-07514.backup", false},
+        {"a.sfc.2026-11-23-075141-.backup", false}, {"a.sfc.backup", false},
+        {"a.sfc.2026-11-23-075141x.backup", false}};
     for (const auto& [name, ours] : names) EXPECT_EQ(is_backup_name(name, "a.sfc"), ours) << name;
 }
 

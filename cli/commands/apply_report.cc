@@ -62,6 +62,7 @@ void state_what_was_not(const Stage& stage, bool first, Report& report) {
 
 void state_stage(const Stage& stage, bool first, bool last, Report& report) {
     const ApplyReport& made = stage.made;
+    const PatchFacts& facts = stage.reader->facts();
     for (const DigestMismatch& m : made.overridden)
         report.warn(fmt::format("went on although {} is {} where {} was wanted (--allow)", m.name, m.found, m.wanted));
     if (made.fit.starts_past_end > far_past_end)
@@ -76,7 +77,7 @@ void state_stage(const Stage& stage, bool first, bool last, Report& report) {
                         : fmt::format("the source was read {}: {} (--as-is takes it as it is)",
                                       words_for(*stage.reading), stage.why));
     }
-    if (stage.reader->facts().format == PatchFormat::vcdiff && stage.reader->facts().windows == 0)
+    if (traits_of(facts.format).has_windows && facts.windows == 0)
         report.warn("the patch has no windows: it makes an empty file");
     if (made.fit.changes_nothing) report.warn("the patch changes nothing: source and result are the same");
     state_what_was_checked(stage, last, report);

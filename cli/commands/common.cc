@@ -71,13 +71,8 @@ void file_fact(Report& report, const std::string& key, const fs::path& path, con
 }
 
 std::string patch_text(const PatchFacts& facts) {
-    const auto [one, many] = [&]() -> std::pair<std::string_view, std::string_view> {
-        if (facts.format == PatchFormat::ups) return {"hunk", "hunks"};
-        if (facts.format == PatchFormat::bps) return {"action", "actions"};
-        if (facts.format == PatchFormat::vcdiff) return {"window", "windows"};
-        return {"record", "records"};
-    }();
-    return fmt::format("{}, {}", traits_of(facts.format).title, counted(facts.records, one, many));
+    const FormatTraits& format = traits_of(facts.format);
+    return fmt::format("{}, {}", format.title, counted(facts.records, format.record, format.records));
 }
 
 void shared_fact(Report& report, const SharedBytes& shared) {

@@ -34,7 +34,7 @@ void state_demands(const PatchDemands& demands, bool ips, Report& report) {
 /// The named format, or the one of the output's extension, or the one that carries all checks.
 PatchFormat first_choice(const CreateArguments& arguments) {
     if (arguments.format) return *arguments.format;
-    return format_by_extension(fs::path(arguments.output.path).extension().string()).value_or(PatchFormat::bps);
+    return format_by_extension(fs::path(arguments.output.path).extension().string()).value_or(CreateOptions{}.format);
 }
 
 /// A quarter of the machine's memory, at most 1 GiB.
@@ -126,7 +126,8 @@ private:
     std::string names_;
 };
 
-/// In the named format; when none was named and IPS, chosen by the extension, cannot hold the change, in IPS32.
+/// In the named format; when none was named and the one chosen by the extension cannot reach far enough, in a larger
+/// one.
 Created create_in_fitting_format(const CreateArguments& arguments, const Context& context, const InputFile& source,
                                  const InputFile& target, Report& report) {
     Creation creation(arguments, context, source, target);
@@ -136,15 +137,16 @@ Created create_in_fitting_format(const CreateArguments& arguments, const Context
     } catch (const Error& error) {
         const bool reach =
             error.code() == ErrorCode::usage && (error.field() == "offset" || error.field() == "cut length");
-        if (arguments.format || format != PatchFormat::ips || !reach) throw;
-        report.warn(fmt::format("chose ips32, because {}; not every applier knows it", error.what()));
-        return creation.in_format(PatchFormat::ips32);
+        const FormatTraits& larger = traits_of(traits_of(format).larger);
+        if (arguments.format || larger.id == format || !reach) throw;
+        report.warn(fmt::format("chose {}, because {}; not every applier knows it", larger.name, error.what()));
+        return creation.in_format(larger.id);
     }
 }
 
 void state_patch(const Created& created, const CreateArguments& arguments, Report& report) {
     const PatchFacts& facts = created.report.facts;
-    const bool vcdiff = facts.format == PatchFormat::vcdiff;
+    const bool vcdiff = traits_of(facts.format).has_windows;
     const bool has_checks =
         traits_of(facts.format).has_checks || (facts.windows != 0 && facts.checked_windows == facts.windows);
     if (vcdiff)
@@ -185,7 +187,7 @@ void unpack_one_of(InputFile& source, InputFile& target, const Context& context,
 void run(const CreateArguments& arguments, const Context& context, Report& report) {
     if (arguments.names && !arguments.metadata.empty())
         throw Error(ErrorCode::usage, "--names and --metadata want the same place in the patch");
-    if (arguments.names && first_choice(arguments) != PatchFormat::vcdiff)
+    if (arguments.names && !traits_of(first_choice(arguments)).has_windows)
         throw Error(ErrorCode::usage, "--names is for vcdiff patches only")
             .hint("add --format vcdiff, or leave out --names");
     if (arguments.source == "-" && arguments.target == "-")

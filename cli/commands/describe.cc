@@ -93,7 +93,7 @@ void state_needs(Report& part, const PatchReader& patch, const PatchSummary& sum
     const PatchFacts& facts = patch.facts();
     if (facts.reach != 0 && !traits_of(facts.format).has_checks)
         part.fact("reach", "last write", fmt::format("at offset {}", offset_text(facts.reach - 1)), facts.reach);
-    if (facts.format == PatchFormat::vcdiff) state_windows(part, patch);
+    if (traits_of(facts.format).has_windows) state_windows(part, patch);
     if (facts.cut) part.fact("cut", "cuts to", size_text(*facts.cut), *facts.cut);
     if (source_given) part.fact("target_size", "makes", size_text(summary.target_size), summary.target_size);
     struct Row {
@@ -184,7 +184,7 @@ void describe_patch(const InputFile& file, const std::string& source_name, const
         part.unchecked(
             "which source it needs: the patch carries checks of what it makes only, so a wrong source shows when it is "
             "applied or verified");
-    else if (!known && facts.format == PatchFormat::vcdiff)
+    else if (!known && traits_of(facts.format).has_windows)
         part.unchecked("which source it needs, and what it makes: the patch carries no checks at all");
     else if (!known)
         part.unchecked("which source it needs: the format carries no checksum, and no checks file lies beside it");

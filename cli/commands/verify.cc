@@ -62,7 +62,7 @@ void state_reach(const PatchReader& patch, std::uint64_t size, Report& part) {
                   fmt::format("at offset {}, {}", offset_text(facts.reach - 1),
                               facts.reach > size ? "past the file's end" : "inside the file"),
                   facts.reach);
-    if (facts.windows == 0 && facts.format == PatchFormat::vcdiff)
+    if (facts.windows == 0 && traits_of(facts.format).has_windows)
         part.warn("the patch has no windows: it makes an empty file");
     part.fact("would_make", "would make", size_text(patch.target_size(size)), patch.target_size(size));
 }

@@ -25,6 +25,10 @@ struct FormatTraits {
     bool reversible;                               ///< a patch also makes the source of the target
     bool has_metadata;                             ///< has a place for text of the maker's own
     bool by_extension;                             ///< chosen by the extension of the output when no format is named
+    bool has_windows;                              ///< makes the target in windows, with checks of their own
+    std::string_view record, records;              ///< what its pieces are called: "record", "records"
+    /// The format to take where this one, chosen by its extension, cannot reach far enough; itself: none.
+    PatchFormat larger;
 };
 
 /// All formats, in the order of docs/formats/.

@@ -58,7 +58,7 @@ public:
             if (facts_.source_was_packed)
                 reason("unpacked-source",
                        "the patch was made from the unpacked content of a packed file, by its header");
-            if (facts_.format == PatchFormat::vcdiff && source_.empty())
+            if (traits_of(facts_.format).has_windows && source_.empty())
                 look_at_windows();
             else if (result_.reasons.empty() || source_.size)
                 look_at_size();

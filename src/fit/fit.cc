@@ -115,7 +115,7 @@ Fit fit_by_sums(const PatchReader& patch, const ByteSource& source, const Checks
         result.mismatches.push_back(
             {"reach", fmt::format("at least {} bytes", facts.source_reach), fmt::format("{} bytes", source.size())});
     bool is_target = !target.empty() && size_fits(target) && compare(target, result.source).empty();
-    if (facts.format == PatchFormat::vcdiff) {
+    if (traits_of(facts.format).has_windows) {
         // Of the target, the patch itself states the size and what the windows' checks say.
         if (!target.has_checksum()) is_target = is_target && holds_all_windows(patch, source);
         if (is_target) {

@@ -43,33 +43,49 @@ std::unique_ptr<PatchWriter> write_vcdiff(ByteView, ByteView target, ByteSink& p
     return std::make_unique<vcdiff::Writer>(target, patch, options);
 }
 
+CostModel bps_costs(const VcdiffOptions&) {
+    return CostModel::bps;
+}
+CostModel vcdiff_costs(const VcdiffOptions& options) {
+    return options.lzma ? CostModel::vcdiff_lzma : CostModel::vcdiff;
+}
+
 template <class Reader>
 std::unique_ptr<PatchReader> open_as(ByteView patch, const Limits& limits) {
     return std::make_unique<Reader>(patch, limits);
 }
 
-// id, name, title, extension; other name, other extension; magic, has checks, reversible, has
-// metadata, chosen by extension; copies from anywhere; open, write
+// id, name, title, extension; other name, other extension; magic, has checks, reversible, has metadata, chosen by
+// extension, has windows; record, records; larger; copies from anywhere; costs, open, write
 constexpr std::array table{
-    Format{{PatchFormat::ips, "ips", "IPS", ".ips", "", "", ips::ips.magic, false, false, false, true},
+    Format{{PatchFormat::ips, "ips", "IPS", ".ips", "", "", ips::ips.magic, false, false, false, true, false, "record",
+            "records", PatchFormat::ips32},
            false,
+           bps_costs,
            open_ips<ips::ips>,
            write_ips<ips::ips>},
-    Format{{PatchFormat::ips32, "ips32", "IPS32", ".ips", "", "", ips::ips32.magic, false, false, false, false},
+    Format{{PatchFormat::ips32, "ips32", "IPS32", ".ips", "", "", ips::ips32.magic, false, false, false, false, false,
+            "record", "records", PatchFormat::ips32},
            false,
+           bps_costs,
            open_ips<ips::ips32>,
            write_ips<ips::ips32>},
-    Format{{PatchFormat::ups, "ups", "UPS", ".ups", "", "", ups::magic, true, true, false, true},
+    Format{{PatchFormat::ups, "ups", "UPS", ".ups", "", "", ups::magic, true, true, false, true, false, "hunk", "hunks",
+            PatchFormat::ups},
            false,
+           bps_costs,
            open_as<ups::Reader>,
            write_ups},
-    Format{{PatchFormat::bps, "bps", "BPS", ".bps", "", "", bps::magic, true, false, true, true},
+    Format{{PatchFormat::bps, "bps", "BPS", ".bps", "", "", bps::magic, true, false, true, true, false, "action",
+            "actions", PatchFormat::bps},
            true,
+           bps_costs,
            open_as<bps::Reader>,
            write_bps},
     Format{{PatchFormat::vcdiff, "vcdiff", "VCDIFF", ".xdelta", "xdelta", ".vcdiff", vcdiff::magic, false, false, true,
-            true},
+            true, true, "window", "windows", PatchFormat::vcdiff},
            true,
+           vcdiff_costs,
            open_as<vcdiff::Reader>,
            write_vcdiff},
 };

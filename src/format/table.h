@@ -4,6 +4,7 @@
 
 #include <span>
 
+#include "edit/cost_model.h"
 #include "hotstitch/patch_reader.h"
 #include "hotstitch/patch_writer.h"
 
@@ -13,6 +14,8 @@ struct Format {
     FormatTraits traits;
     /// Which edits the format can express decides what the matcher looks for.
     bool copies_from_anywhere;
+    /// What an edit costs in it. Formats whose copies stay in their place never ask.
+    CostModel (*costs)(const VcdiffOptions& options);
     std::unique_ptr<PatchReader> (*open)(ByteView patch, const Limits& limits);
     std::unique_ptr<PatchWriter> (*write)(ByteView source, ByteView target, ByteSink& patch,
                                           const WriterOptions& options);

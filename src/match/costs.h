@@ -7,11 +7,10 @@
 #include <cstdint>
 #include <utility>
 
+#include "edit/cost_model.h"
 #include "hotstitch/edit.h"
 
 namespace hotstitch {
-
-enum class CostModel { bps, vcdiff, vcdiff_lzma };
 
 struct Match {
     EditKind kind = EditKind::copy_source;  ///< or copy_target or run

@@ -21,11 +21,6 @@ PatchDemands demands_of(const PatchReader& patch, std::uint64_t source_size) noe
 
 namespace {
 
-CostModel costs_of(const CreateOptions& options) {
-    if (options.format != PatchFormat::vcdiff) return CostModel::bps;
-    return options.vcdiff.lzma ? CostModel::vcdiff_lzma : CostModel::vcdiff;
-}
-
 /// Writes a patch of edits that `tell` hands to the writer, then applies it and compares.
 template <class Tell>
 CreateReport written(const ByteSource& source, const ByteSource& target, ByteSink& patch, const CreateOptions& options,
@@ -64,10 +59,10 @@ CreateReport create(const ByteSource& source, const ByteSource& target, ByteSink
     return blaming_inputs({&source, &target}, [&] {
         return written(source, target, patch, options,
                        [&](ByteView old_bytes, ByteView new_bytes, PatchWriter& writer, Meter& meter) {
-                           const bool windows = options.format == PatchFormat::vcdiff;
+                           const bool windows = traits_of(options.format).has_windows;
                            const MatchOptions how{.anywhere = format_of(options.format).copies_from_anywhere,
                                                   .effort = options.effort,
-                                                  .costs = costs_of(options),
+                                                  .costs = format_of(options.format).costs(options.vcdiff),
                                                   .memory = options.limits.memory,
                                                   .window = windows ? options.vcdiff.window : 0,
                                                   .threads = options.threads};

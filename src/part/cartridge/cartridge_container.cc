@@ -9,6 +9,7 @@
 #include "hotstitch/error.h"
 #include "hotstitch/image.h"
 #include "hotstitch/memory_map.h"
+#include "hotstitch/recognise.h"
 #include "part/kinds.h"
 
 namespace hotstitch {
@@ -99,7 +100,8 @@ private:
 
 std::unique_ptr<Container> open_cartridge_container(ByteView file, const Limits&, const Progress&) {
     std::optional<Image> image = recognise_image(file);
-    if (!image || image->certainty != Certainty::certain) return nullptr;
+    // What begins like something else has to be certain; a hack with stale checks often is likely only.
+    if (!image || (image->certainty != Certainty::certain && recognise_file(file).name != "data")) return nullptr;
     return std::make_unique<CartridgeContainer>(file, *std::move(image));
 }
 
