@@ -1,11 +1,17 @@
 #!/usr/bin/env bash
-# clang-format and clang-tidy over all our code. With --fix, formats in place first.
+# clang-format and clang-tidy over all our code, what comments name, and the portable build. With --fix, formats in place first.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 scripts/setup.sh clang-format clang-tidy
 mapfile -t files < <(git ls-files --cached --others --exclude-standard '*.cc' '*.h')
 [ "${1:-}" = --fix ] && clang-format -i "${files[@]}"
 clang-format --dry-run --Werror "${files[@]}" && echo "clang-format: clean"
+
+# Comments that name a test name one that exists.
+for path in $(git grep -hoE 'Tested by [^ ,;]+[a-z]' -- src cli include | awk '{print $3}' | sort -u); do
+    [ -e "$path" ] || { echo "a comment names $path, which is not there" >&2; exit 1; }
+done
+echo "named tests: all there"
 
 # The library without its optional libraries, shared, has to build and work.
 cmake --preset portable >/dev/null && cmake --build --preset portable >/dev/null

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/fit_test.cc.
+// Tested by tests/diagnose_test.cc.
 #include "hotstitch/fit.h"
 
 #include <fmt/format.h>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/create_test.cc.
+// Tested by tests/match_test.cc.
 #include "hotstitch/create.h"
 
 #include <fmt/format.h>
