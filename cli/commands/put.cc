@@ -18,7 +18,6 @@ void run(const PutArguments& arguments, const Context& context, Report& report) 
     ChangeList change(file.size());
     std::vector<std::string> what;
     Json list = Json::array();
-    std::uint64_t changed_bytes = 0;
     for (const std::string& text : arguments.parts) {
         const std::size_t equals = text.find('=');
         if (equals == std::string::npos || equals == 0 || equals + 1 == text.size())
@@ -34,11 +33,10 @@ void run(const PutArguments& arguments, const Context& context, Report& report) 
         const ChangeList step = container->put(part, content.bytes(), !arguments.no_mend);
         content.check_intact();
         std::uint64_t in_part = 0, outside = 0;
-        for (const ByteRange& range : step.ranges()) {
+        for (const ByteRange& range : differing_ranges(made, changed(made, step))) {
             const bool inside = part.offset && range.offset >= *part.offset && range.offset < *part.offset + *part.size;
             (inside ? in_part : outside) += range.length;
         }
-        changed_bytes += in_part + outside;
         list.push_back({{"name", as_utf8(part.name)},
                         {"from", as_utf8(content.origin())},
                         {"offset", part.offset ? Json(*part.offset) : Json(nullptr)},
@@ -60,15 +58,18 @@ void run(const PutArguments& arguments, const Context& context, Report& report) 
         return pass_on_unchanged(file, "nothing-to-put",
                                  fmt::format("Nothing changes: {} holds these bytes already.", shown(file.path())),
                                  arguments.rewrite, context, report);
-    for (const ByteRange& range : change.ranges())
+    std::uint64_t changed_bytes = 0;
+    for (const ByteRange& range : differing_ranges(file.bytes(), changed(file.bytes(), change))) {
+        changed_bytes += range.length;
         report.note(fmt::format("{} at {}", counted(range.length, "byte", "bytes"), offset_text(range.offset)));
+    }
     const auto place = write_rewritten(file, change, {.what = what}, arguments.rewrite, context, report);
     if (!place) return;
     report.conclude(
         Mood::good, "put",
         arguments.rewrite.patch.empty()
             ? fmt::format("Made {}: {} changed.", *place, counted(changed_bytes, "byte", "bytes"))
-            : fmt::format("Made {}, a patch of {} changed.", *place, counted(changed_bytes, "byte", "bytes")),
+            : fmt::format("Made {}, a patch that changes {}.", *place, counted(changed_bytes, "byte", "bytes")),
         ExitCode::yes);
 }
 
