@@ -171,6 +171,16 @@ private:
     Cursor in_;
 };
 
+/// libarchive takes memory for whatever size a packed header claims to have.
+void refuse_large_header(const Streams& streams) {
+    for (const Folder& folder : streams.folders)
+        if (folder.size > most_header)
+            throw Error(ErrorCode::limit, "the archive's list of files is larger than is allowed")
+                .in("7z header")
+                .wanted(fmt::format("at most {} bytes", most_header))
+                .found(fmt::format("{} bytes", folder.size));
+}
+
 #if HOTSTITCH_WITH_LZMA
 /// The packed header: one coder, LZMA or LZMA2.
 Bytes unpacked_header(ByteView archive, const Streams& streams) {
@@ -220,7 +230,9 @@ std::vector<FolderOf7z> folders_of_7z(ByteView archive) try {
         HeaderReader reader(bytes);
         const unsigned kind = reader.byte();
         if (kind == packed_header) {
-            storage = unpacked_header(archive, reader.streams());
+            const Streams streams = reader.streams();
+            refuse_large_header(streams);
+            storage = unpacked_header(archive, streams);
             bytes = storage;
             continue;
         }
@@ -230,7 +242,8 @@ std::vector<FolderOf7z> folders_of_7z(ByteView archive) try {
         return folders;
     }
     return {};
-} catch (const Error&) {
+} catch (const Error& error) {
+    if (error.code() == ErrorCode::limit) throw;
     return {};
 }
 

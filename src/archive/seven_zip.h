@@ -17,6 +17,7 @@ struct FolderOf7z {
 };
 
 /// By the archive's header, packed or not. Empty when the header is not understood: then nothing is known of folders.
+/// Throws Error(limit) for a packed header that claims to be larger than 16 MiB.
 std::vector<FolderOf7z> folders_of_7z(ByteView archive);
 
 }  // namespace hotstitch
