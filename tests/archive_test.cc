@@ -209,6 +209,28 @@ TEST_F(Archives, AreBelievedOnlyWithTheirChecksumsRight) {
     }
 }
 
+TEST_F(Archives, SevenZipsArePrecheckedByTheirHeaders) {
+    // 300 small files in one folder, the list of them packed itself: as 7z archives mostly are.
+    const Bytes packed = contents(DOCS_FOLDER "/../fuzz/seeds/archive/packed-header.7z");
+    const auto members = list_archive(packed);
+    ASSERT_EQ(members.size(), 300U);
+    EXPECT_EQ(text_of(members.front().head).substr(0, 5), "file ");
+    Limits few;
+    few.archive_members = 299;
+    EXPECT_THROW(list_archive(packed, few), Error);
+    few = {};
+    few.archive_unpacked = 1000;
+    EXPECT_THROW(list_archive(packed, few), Error);
+    // A list that claims terabytes is refused before memory is taken for it.
+    const Bytes claims = contents(DOCS_FOLDER "/../fuzz/seeds/archive/header-of-terabytes.7z");
+    EXPECT_THROW(list_archive(claims), Error);
+    for (std::size_t at = 32; at < packed.size(); at += packed.size() / 40) {
+        Bytes bad = packed;
+        bad[at] ^= std::byte{0x10};
+        EXPECT_THROW(list_archive(bad), Error) << at;
+    }
+}
+
 TEST_F(Archives, CompressedFilesAreTakenForWhatTheyHold) {
     // A disc image begins with zeros, as the end of a tar does.
     const std::string disc = std::string(64 << 10, '\0') + "CD001";

@@ -74,12 +74,13 @@ private:
 }  // namespace
 
 struct ArchiveReader::State {
-    State(ByteView bytes, const Limits& limits, const Progress& progress)
+    State(ByteView bytes, const Limits& allowed, const Progress& progress)
         : packed(bytes),
-          budget(limits, bytes.size()),
+          limits(allowed),
+          budget(allowed, bytes.size()),
           meter(progress, Phase::reading, bytes.size()),
           handle(nullptr, archive_read_free) {
-        if (auto decoder = open_decoder(bytes, limits)) unpacked.emplace(std::move(decoder), budget);
+        if (auto decoder = open_decoder(bytes, allowed)) unpacked.emplace(std::move(decoder), budget);
         const ByteView head = unpacked ? unpacked->head() : bytes;
         if (is_tar(head))
             open(&archive_read_support_format_tar);
@@ -98,10 +99,10 @@ struct ArchiveReader::State {
                                        archive_read_support_format_rar, archive_read_support_format_rar5})
                 support(a);
         }
+        if (!unpacked && text_of(packed).starts_with("7z\xBC\xAF\x27\x1C")) folders = folders_of_7z(packed, limits);
         const int result = unpacked ? archive_read_open(a, this, nullptr, &State::give, nullptr)
                                     : archive_read_open_memory(a, packed.data(), packed.size());
         if (result != ARCHIVE_OK) damaged();
-        if (text_of(packed).starts_with("7z\xBC\xAF\x27\x1C")) folders = folders_of_7z(packed);
     }
 
     /// libarchive asks for more. Our errors must not pass through C: they wait until it has returned.
@@ -185,6 +186,7 @@ struct ArchiveReader::State {
     }
 
     ByteView packed;
+    const Limits limits;
     ArchiveBudget budget;
     Meter meter;
     std::optional<Unpacked> unpacked;  ///< of a compressed file

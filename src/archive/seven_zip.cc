@@ -22,8 +22,8 @@ constexpr int most_packed = 4;  ///< headers packed in headers
 enum Property : unsigned {
     end = 0x00,
     header = 0x01,
-    archive_properties = 0x02,
     main_streams = 0x04,
+    files = 0x05,
     pack_info = 0x06,
     unpack_info = 0x07,
     substreams = 0x08,
@@ -43,7 +43,7 @@ struct Coder {
 struct Folder {
     Coder only;  ///< where there is one coder
     std::uint64_t coders = 0, outputs = 0;
-    std::uint64_t size = 0;  ///< unpacked, of the last output
+    std::uint64_t size = 0, largest = 0;  ///< unpacked, of the last output and of the largest
     FolderOf7z known{.files = 1, .crc32 = {}};
 };
 
@@ -54,7 +54,9 @@ struct Streams {
 };
 
 Error not_understood(const Cursor& from) {
-    return Error(ErrorCode::unsupported, "this 7z header is not understood").at(from.position());
+    return Error(ErrorCode::damaged, "the archive's list of files is broken, encrypted, or in a form that is not read")
+        .at(from.position())
+        .hint("get the archive again, or unpack it with the program that made it");
 }
 
 class HeaderReader {
@@ -87,7 +89,8 @@ public:
         unsigned property = byte();
         if (property == pack_info) read_pack_info(all), property = byte();
         if (property == unpack_info) read_unpack_info(all), property = byte();
-        if (property == substreams) read_counts(all);
+        if (property == substreams) read_substreams(all), property = byte();
+        if (property != end) throw not_understood(in_);
         return all;
     }
 
@@ -152,7 +155,8 @@ private:
         for (unsigned property = byte(); property != end; property = byte()) {
             if (property == unpack_sizes) {
                 for (Folder& one : all.folders)
-                    for (std::uint64_t i = 0; i < one.outputs; ++i) one.size = number();
+                    for (std::uint64_t i = 0; i < one.outputs; ++i)
+                        one.size = number(), one.largest = std::max(one.largest, one.size);
             } else if (property == digests) {
                 const auto sums = checksums(total);
                 for (std::size_t i = 0; i < all.folders.size(); ++i) all.folders[i].known.crc32 = sums[i];
@@ -162,34 +166,54 @@ private:
         }
     }
 
-    /// How many files each folder holds; what else is said of them is libarchive's to check.
-    void read_counts(Streams& all) {
-        if (byte() == stream_counts)
+    /// How many files each folder holds; their sizes and checksums are libarchive's to check.
+    void read_substreams(Streams& all) {
+        unsigned property = byte();
+        if (property == stream_counts) {
             for (Folder& one : all.folders) one.known.files = count();
+            property = byte();
+        }
+        std::uint64_t unchecked = 0;
+        for (const Folder& one : all.folders)
+            unchecked += one.known.files == 1 && one.known.crc32 ? 0 : one.known.files;
+        if (unchecked > most_entries) throw not_understood(in_);
+        for (; property != end; property = byte()) {
+            if (property == sizes) {
+                for (const Folder& one : all.folders)
+                    for (std::uint64_t i = 1; i < one.known.files; ++i) number();
+            } else if (property == digests) {
+                checksums(unchecked);
+            } else {
+                throw not_understood(in_);
+            }
+        }
     }
 
     Cursor in_;
 };
 
-/// libarchive takes memory for whatever size a packed header claims to have.
-void refuse_large_header(const Streams& streams) {
-    for (const Folder& folder : streams.folders)
-        if (folder.size > most_header)
-            throw Error(ErrorCode::limit, "the archive's list of files is larger than is allowed")
-                .in("7z header")
-                .wanted(fmt::format("at most {} bytes", most_header))
-                .found(fmt::format("{} bytes", folder.size));
+/// libarchive takes memory for whatever sizes and numbers a header claims.
+void refuse_past(std::uint64_t claimed, std::uint64_t most, const char* field) {
+    if (claimed > most)
+        throw Error(ErrorCode::limit, "the archive claims to hold more than is allowed")
+            .in(field)
+            .wanted(fmt::format("at most {}", most))
+            .found(fmt::format("{}", claimed));
 }
 
 #if HOTSTITCH_WITH_LZMA
 /// The packed header: one coder, LZMA or LZMA2.
 Bytes unpacked_header(ByteView archive, const Streams& streams) {
-    constexpr std::uint64_t lzma1 = 0x030101, lzma2 = 0x21, after_signature = 32;
+    constexpr std::uint64_t stored = 0, lzma1 = 0x030101, lzma2 = 0x21, after_signature = 32;
     if (streams.folders.size() != 1 || streams.packed_sizes.size() != 1) return {};
     const Folder& folder = streams.folders.front();
     const std::uint64_t begin = after_signature + streams.position, length = streams.packed_sizes.front();
     if (folder.coders != 1 || folder.size > most_header || begin > archive.size() || length > archive.size() - begin)
         return {};
+    if (folder.only.method == stored) {
+        const ByteView bytes = archive.subspan(static_cast<std::size_t>(begin), static_cast<std::size_t>(length));
+        return {bytes.begin(), bytes.end()};
+    }
     if (folder.only.method != lzma1 && folder.only.method != lzma2) return {};
     lzma_filter filters[] = {{folder.only.method == lzma1 ? LZMA_FILTER_LZMA1 : LZMA_FILTER_LZMA2, nullptr},
                              {LZMA_VLI_UNKNOWN, nullptr}};
@@ -200,12 +224,18 @@ Bytes unpacked_header(ByteView archive, const Streams& streams) {
     const std::unique_ptr<void, void (*)(void*)> options(filters[0].options, std::free);
     if (lzma_raw_decoder_memusage(filters) > 4 * most_header) return {};
     Bytes out(static_cast<std::size_t>(folder.size));
-    std::size_t in_at = 0, out_at = 0;
-    const auto* const in = reinterpret_cast<const std::uint8_t*>(archive.data() + begin);
-    const lzma_ret result = lzma_raw_buffer_decode(filters, nullptr, in, &in_at, static_cast<std::size_t>(length),
-                                                   reinterpret_cast<std::uint8_t*>(out.data()), &out_at, out.size());
-    if (result != LZMA_OK && result != LZMA_BUF_ERROR) return {};
-    if (out_at != out.size()) return {};
+    // Without a mark of its end: it is done when the stated size is there.
+    lzma_stream stream = LZMA_STREAM_INIT;
+    if (lzma_raw_decoder(&stream, filters) != LZMA_OK) return {};
+    stream.next_in = reinterpret_cast<const std::uint8_t*>(archive.data() + begin);
+    stream.avail_in = static_cast<std::size_t>(length);
+    stream.next_out = reinterpret_cast<std::uint8_t*>(out.data());
+    stream.avail_out = out.size();
+    lzma_ret result = LZMA_OK;
+    while (result == LZMA_OK && stream.avail_out != 0) result = lzma_code(&stream, LZMA_RUN);
+    const bool whole = stream.avail_out == 0;
+    lzma_end(&stream);
+    if (!whole) return {};
     return out;
 }
 #else
@@ -216,35 +246,52 @@ Bytes unpacked_header(ByteView, const Streams&) {
 
 }  // namespace
 
-std::vector<FolderOf7z> folders_of_7z(ByteView archive) try {
+std::vector<FolderOf7z> folders_of_7z(ByteView archive, const Limits& limits) try {
     constexpr std::size_t begin = 32;
-    if (archive.size() < begin) return {};
     Cursor start(archive);
     start.take(12, "7z signature");
     const std::uint64_t offset = start.little_endian(8, "7z header offset"),
-                        size = start.little_endian(8, "7z header size"), room = archive.size() - begin;
-    if (offset > room || size > room - offset) return {};
+                        size = start.little_endian(8, "7z header size");
+    start.take(4, "7z header checksum");
+    const std::uint64_t room = archive.size() - begin, most_unpacked = limits.unpacked_for(archive.size());
+    if (offset > room || size > room - offset) throw not_understood(start);
+    if (size == 0) return {};  // nothing in it
     ByteView bytes = archive.subspan(static_cast<std::size_t>(begin + offset), static_cast<std::size_t>(size));
     Bytes storage;
     for (int packed = 0; packed <= most_packed; ++packed) {
         HeaderReader reader(bytes);
         const unsigned kind = reader.byte();
+        if (kind == packed_header && !HOTSTITCH_WITH_LZMA) return {};
         if (kind == packed_header) {
             const Streams streams = reader.streams();
-            refuse_large_header(streams);
+            for (const Folder& folder : streams.folders) refuse_past(folder.largest, most_header, "7z header");
             storage = unpacked_header(archive, streams);
+            if (storage.empty()) break;
             bytes = storage;
             continue;
         }
-        if (kind != header || reader.byte() != main_streams) return {};
+        if (kind != header) break;
+        unsigned property = reader.byte();
         std::vector<FolderOf7z> folders;
-        for (const Folder& folder : reader.streams().folders) folders.push_back(folder.known);
+        if (property == main_streams) {
+            for (const Folder& folder : reader.streams().folders) {
+                refuse_past(folder.largest, most_unpacked, "archive unpacked");
+                folders.push_back(folder.known);
+            }
+            property = reader.byte();
+        }
+        if (property == files)
+            refuse_past(reader.number(), limits.archive_members, "archive members");
+        else if (property != end)
+            break;
         return folders;
     }
-    return {};
+    throw not_understood(start);
 } catch (const Error& error) {
-    if (error.code() == ErrorCode::limit) throw;
-    return {};
+    if (error.code() != ErrorCode::truncated) throw;
+    throw Error(ErrorCode::damaged, "the archive's list of files ends too early")
+        .at(error.offset().value_or(0))
+        .hint("get the archive again; it was likely damaged or cut short");
 }
 
 }  // namespace hotstitch

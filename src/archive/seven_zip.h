@@ -8,6 +8,7 @@
 
 #include "hotstitch/bytes.h"
 #include "hotstitch/digest.h"
+#include "hotstitch/limits.h"
 
 namespace hotstitch {
 
@@ -16,8 +17,8 @@ struct FolderOf7z {
     std::optional<Crc32> crc32;  ///< of all their bytes
 };
 
-/// By the archive's header, packed or not. Empty when the header is not understood: then nothing is known of folders.
-/// Throws Error(limit) for a packed header that claims to be larger than 16 MiB.
-std::vector<FolderOf7z> folders_of_7z(ByteView archive);
+/// By the archive's header, packed or not. Throws Error(damaged) when it is not understood, Error(limit) when it claims
+/// more members or unpacked bytes than are allowed: libarchive would take memory for them at once.
+std::vector<FolderOf7z> folders_of_7z(ByteView archive, const Limits& limits);
 
 }  // namespace hotstitch
