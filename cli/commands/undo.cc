@@ -176,7 +176,7 @@ private:
     }
 
     fs::path backup_path() const {
-        const fs::path path = path_beside(receipt_.backup, folder_);
+        fs::path path = path_beside(receipt_.backup, folder_);
         if (!is_backup_name(receipt_.backup, file_.filename().string()))
             throw Error(ErrorCode::damaged, "the receipt names a backup that is none of this file")
                 .in("backup")
@@ -185,7 +185,7 @@ private:
     }
 
     fs::path reverse_in_folder() const {
-        const fs::path path = path_beside(receipt_.reverse, folder_);
+        fs::path path = path_beside(receipt_.reverse, folder_);
         if (!is_reverse_name(receipt_.reverse, file_.filename().string()))
             throw Error(ErrorCode::damaged, "the receipt names a reverse patch that is none of this file")
                 .in("reverse")
