@@ -350,7 +350,7 @@ Arguments parse_arguments(int argc, char** argv, Common& common) {
     app.require_subcommand(0, 1);
     app.set_version_flag("--version", fmt::format("hotstitch {} ({})", version(), built_with()));
     app.footer(
-        "Exit codes: 0 done or yes, 1 no, 2 wrong call, 3 bad input, 4 system failure, 130 and 143 stopped.\n"
+        "Exit codes: 0 done or yes, 1 no, 2 wrong call, 3 bad input, 4 system failure, 129, 130 and 143 stopped.\n"
         "Each command has its own --help. The manual: man hotstitch");
     std::tuple<DescribeArguments, ApplyArguments, CreateArguments, VerifyArguments, RecastArguments, OverlapArguments,
                UndoArguments, RenewArguments, MendArguments, HeaderArguments, PartsArguments, TakeArguments,
