@@ -44,6 +44,7 @@ void append_stretch(const std::vector<Piece>& row, const std::vector<std::uint64
 
 std::vector<std::uint64_t> ends_of(const std::vector<Piece>& pieces) {
     std::vector<std::uint64_t> ends;
+    ends.reserve(pieces.size());
     std::uint64_t end = 0;
     for (const Piece& piece : pieces) ends.push_back(end += piece.length);
     return ends;
