@@ -15,14 +15,6 @@ namespace hotstitch::cli {
 
 namespace fs = std::filesystem;
 
-namespace {
-
-FileIdentity identity_of(const FileStamp& stamp) {
-    return {stamp.inode, stamp.modified};
-}
-
-}  // namespace
-
 Delivery::Delivery(const InputFile& source, const fs::path& output, const DeliveryOptions& options,
                    const Context& context)
     : source_(source), options_(options), context_(context) {

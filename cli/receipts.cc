@@ -66,6 +66,10 @@ void must_be(const fs::path& path, const Digests& wanted, ErrorCode code, const 
         throw Error(code, message).in(m.name).wanted(m.wanted).found(m.found).hint(hint);
 }
 
+FileIdentity identity_of(const FileStamp& stamp) {
+    return {stamp.inode, stamp.modified};
+}
+
 Digests receipt_digests(const ByteSource& file, bool all, const Progress& progress) {
     constexpr std::uint64_t most = std::uint64_t{64} << 20;
     return digest(file, available({.crc32 = true, .sha256 = all || file.size() <= most}), progress);

@@ -40,6 +40,9 @@ std::filesystem::path path_beside(const std::string& name, const std::filesystem
 void must_be(const std::filesystem::path& path, const Digests& wanted, ErrorCode code, const std::string& message,
              const std::string& hint, const Progress& progress);
 
+/// By what a file that was put into place is known again.
+FileIdentity identity_of(const FileStamp& stamp);
+
 /// Size, CRC-32, and SHA-256 up to 64 MiB or when `all`.
 Digests receipt_digests(const ByteSource& file, bool all, const Progress& progress);
 

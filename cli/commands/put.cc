@@ -28,7 +28,8 @@ void run(const PutArguments& arguments, const Context& context, Report& report) 
         const Bytes made = changed(file.bytes(), change);
         const auto container = open_container(made, context.limits, context.progress);
         if (!container)
-            throw Error(ErrorCode::unsupported, fmt::format("{} has no parts that are known", file.path().string()));
+            throw Error(ErrorCode::unsupported, fmt::format("{} has no parts that are known", file.path().string()))
+                .hint("cartridge ROMs have parts that can be put in; describe tells more of this file");
         const Part part = find_part(*container, split_address(text.substr(0, equals)).front());
         const ChangeList step = container->put(part, content.bytes(), !arguments.no_mend);
         content.check_intact();

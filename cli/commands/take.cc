@@ -62,8 +62,8 @@ public:
         report_.detail("taken", taken_);
         if (!renamed_.empty())
             report_.warn(
-                fmt::format("{} written under another name, because the name leads out of the folder, is the same "
-                            "as another but for case, or is not allowed on all systems: {}",
+                fmt::format("{} written under another name, because the name is the same as another but "
+                            "for case, or is not allowed on all systems: {}",
                             counted(renamed_.size(), "part was", "parts were"), list_of_renamed()));
         if (encrypted_ != 0)
             report_.warn(fmt::format("{} encrypted and not taken; unpack {} with the password first",
@@ -87,7 +87,8 @@ private:
         const std::string name = address.substr(last);
         const auto container = open_container(file.bytes(), context_.limits, context_.progress);
         if (!container)
-            throw Error(ErrorCode::unsupported, fmt::format("{} has no parts that are known", file.path().string()));
+            throw Error(ErrorCode::unsupported, fmt::format("{} has no parts that are known", file.path().string()))
+                .hint("archives, compressed files and cartridge ROMs have parts; describe tells more of this file");
         if (is_tree(address)) return take_tree(file, *container, name);
         const Part found = find_part(*container, split_address(name).front());
         if (arguments_.output.path == "-") {

@@ -20,10 +20,6 @@ namespace fs = std::filesystem;
 
 namespace {
 
-FileIdentity identity_of(const FileStamp& stamp) {
-    return {stamp.inode, stamp.modified};
-}
-
 bool is_as_placed(const std::optional<FileIdentity>& placed, const FileStamp& found) {
     return placed == identity_of(found);
 }
