@@ -6,6 +6,7 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <chrono>
 #include <cstdlib>
 #include <fstream>
@@ -15,24 +16,52 @@
 
 namespace {
 
-/// In the child: streams, folder and limits, then the tool itself.
-[[noreturn]] void become_tool(std::vector<char*>& argv, const TemporaryFolder& streams, const ToolOptions& options) {
-    const auto connect = [&](const char* name, int flags, int to) {
-        dup2(open((streams / name).c_str(), flags, 0600), to);
-    };
-    connect("in", O_RDONLY, STDIN_FILENO);
-    connect("out", O_WRONLY | O_CREAT, STDOUT_FILENO);
-    connect("err", O_WRONLY | O_CREAT, STDERR_FILENO);
-    if (!options.folder.empty() && chdir(options.folder.c_str()) != 0) _exit(126);
-    if (options.file_size_limit != 0) {
-        const rlimit limit{options.file_size_limit, options.file_size_limit};
-        setrlimit(RLIMIT_FSIZE, &limit);
+/// All that the child needs, made before the fork: another thread may hold the allocator's lock at that moment, so the
+/// child only calls what POSIX allows there.
+struct Launch {
+    std::string binary, in, out, err, folder;
+    std::vector<std::string> words, variables;
+    std::vector<char*> argv, environment;
+    rlimit file_size{};
+    bool unprivileged = false;
+
+    Launch(const std::string& tool, const std::vector<std::string>& arguments, const TemporaryFolder& streams,
+           const ToolOptions& options)
+        : binary(tool),
+          in(streams / "in"),
+          out(streams / "out"),
+          err(streams / "err"),
+          folder(options.folder),
+          words{tool},
+          variables(options.environment),
+          file_size{options.file_size_limit, options.file_size_limit},
+          unprivileged(options.unprivileged && geteuid() == 0) {
+        words.insert(words.end(), arguments.begin(), arguments.end());
+        for (std::string& word : words) argv.push_back(word.data());
+        for (std::string& variable : variables) environment.push_back(variable.data());
+        for (char** variable = environ; *variable != nullptr; ++variable)
+            if (!is_given(*variable)) environment.push_back(*variable);
+        argv.push_back(nullptr);
+        environment.push_back(nullptr);
     }
-    if (options.unprivileged && geteuid() == 0 && (setgid(65534) != 0 || setuid(65534) != 0)) _exit(125);
-    for (const std::string& variable : options.environment) putenv(const_cast<char*>(variable.c_str()));
-    execv(argv[0], argv.data());
-    _exit(127);
-}
+
+    [[nodiscard]] bool is_given(std::string_view variable) const {
+        const std::string_view name = variable.substr(0, variable.find('=') + 1);
+        return std::any_of(variables.begin(), variables.end(), [&](const auto& one) { return one.starts_with(name); });
+    }
+
+    /// In the child: streams, folder and limits, then the tool itself.
+    [[noreturn]] void become_tool() const {
+        dup2(open(in.c_str(), O_RDONLY), STDIN_FILENO);
+        dup2(open(out.c_str(), O_WRONLY | O_CREAT, 0600), STDOUT_FILENO);
+        dup2(open(err.c_str(), O_WRONLY | O_CREAT, 0600), STDERR_FILENO);
+        if (!folder.empty() && chdir(folder.c_str()) != 0) _exit(126);
+        if (file_size.rlim_cur != 0) setrlimit(RLIMIT_FSIZE, &file_size);
+        if (unprivileged && (setgid(65534) != 0 || setuid(65534) != 0)) _exit(125);
+        execve(argv[0], argv.data(), environment.data());
+        _exit(127);
+    }
+};
 
 std::string slurp(const std::filesystem::path& path) {
     std::ifstream file(path, std::ios::binary);
@@ -52,15 +81,10 @@ ToolResult run_tool(const std::vector<std::string>& arguments, const ToolOptions
         binary = streams / "hotstitch";
         std::filesystem::copy_file(tool, binary);
     }
-    std::vector<std::string> words{binary};
-    words.insert(words.end(), arguments.begin(), arguments.end());
-    std::vector<char*> argv;
-    for (std::string& word : words) argv.push_back(word.data());
-    argv.push_back(nullptr);
-
+    const Launch launch(binary, arguments, streams, options);
     const auto began = std::chrono::steady_clock::now();
     const pid_t child = fork();
-    if (child == 0) become_tool(argv, streams, options);
+    if (child == 0) launch.become_tool();
     int status = 0;
     waitpid(child, &status, 0);
     ToolResult result;
