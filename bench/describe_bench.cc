@@ -9,7 +9,7 @@
 
 #include "cartridges.h"
 #include "hotstitch/digest.h"
-#include "hotstitch/image.h"
+#include "hotstitch/cartridge.h"
 
 namespace {
 
@@ -58,10 +58,10 @@ int main() {
     for (const auto& [name, bytes] : files) {
         const MemorySource source(bytes);
         const DigestChoice all{.crc32 = true, .md5 = true, .sha1 = true};
-        std::optional<Image> image;
+        std::optional<Cartridge> image;
         const double alone = median_seconds([&] { digest(source, all); });
         const double both = median_seconds([&, &file = bytes] {
-            image = recognise_image(file);
+            image = recognise_cartridge(file);
             digest(source, all);
         });
         std::printf("| %-26s | %.3f | %-12s | %.3f | %.2f |\n", name, alone,

@@ -9,7 +9,7 @@
 
 #include "corpus.h"
 #include "exhaustive.h"
-#include "hotstitch/patch_writer.h"
+#include "hotstitch/patch.h"
 #include "match/match.h"
 
 namespace {

@@ -9,8 +9,7 @@
 #include "hotstitch/apply.h"
 #include "hotstitch/create.h"
 #include "hotstitch/digest.h"
-#include "hotstitch/patch_reader.h"
-#include "hotstitch/shared_bytes.h"
+#include "hotstitch/patch.h"
 #include "hotstitch/summary.h"
 
 namespace {

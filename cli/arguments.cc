@@ -9,7 +9,7 @@
 
 #include "hotstitch/error.h"
 #include "hotstitch/version.h"
-#include "render/quantities.h"
+#include "hotstitch/words.h"
 
 namespace hotstitch::cli {
 namespace {

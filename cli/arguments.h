@@ -9,7 +9,7 @@
 
 #include "hotstitch/create.h"
 #include "hotstitch/digest.h"
-#include "hotstitch/patch_format.h"
+#include "hotstitch/patch.h"
 
 namespace hotstitch::cli {
 

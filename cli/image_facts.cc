@@ -6,9 +6,8 @@
 #include <algorithm>
 
 #include "hotstitch/digest.h"
-#include "hotstitch/memory_map.h"
-#include "render/escape.h"
-#include "render/quantities.h"
+#include "hotstitch/cartridge.h"
+#include "hotstitch/words.h"
 
 namespace hotstitch::cli {
 namespace {
@@ -42,7 +41,7 @@ std::string check_text(const InternalCheck& check) {
     return text;
 }
 
-void check_facts(Report& report, const Image& image) {
+void check_facts(Report& report, const Cartridge& image) {
     Json list = Json::array();
     for (const InternalCheck& check : image.checks)
         list.push_back({{"name", check.name},
@@ -56,7 +55,7 @@ void check_facts(Report& report, const Image& image) {
         report.fact("checks", std::string(check.name), check_text(check), list);
 }
 
-void size_facts(Report& report, const Image& image) {
+void size_facts(Report& report, const Cartridge& image) {
     if (image.declared_size) {
         const bool agrees = *image.declared_size == image.size;
         report.fact(
@@ -82,14 +81,14 @@ void size_facts(Report& report, const Image& image) {
 
 }  // namespace
 
-std::string image_words(const Image& image) {
+std::string image_words(const Cartridge& image) {
     const std::string edition = edition_of(image);
     const std::string kind = fmt::format("{} {} {}", image.platform_title.front() == 'A' ? "an" : "a",
                                          image.platform_title, image.platform == "nes-disk" ? "image" : "ROM");
     return edition == image.platform_title ? kind : fmt::format("{}: {}", kind, escaped(edition));
 }
 
-void identity_facts(Report& report, const Image& image) {
+void identity_facts(Report& report, const Cartridge& image) {
     report.detail("platform", image.platform);
     report.fact("platform_title", "platform", std::string(image.platform_title), image.platform_title);
     text_fact(report, "region", "region", image.region);
@@ -99,7 +98,7 @@ void identity_facts(Report& report, const Image& image) {
     text_fact(report, "mapping", "mapping", image.mapping);
 }
 
-void image_facts(Report& report, const Image& image) {
+void image_facts(Report& report, const Cartridge& image) {
     for (const ImageDetail& detail : image.details)
         report.fact(std::string(detail.key), std::string(detail.label), detail.text, detail.text);
     size_facts(report, image);
@@ -115,14 +114,14 @@ void image_facts(Report& report, const Image& image) {
     for (const std::string_view other : image.also_like) report.warn(fmt::format("it also looks like a {} ROM", other));
 }
 
-void place_facts(Report& report, const Image& image, ByteView file, const std::vector<std::string>& places) {
+void place_facts(Report& report, const Cartridge& image, const ByteSource& file, const std::vector<std::string>& places) {
     Json list = Json::array();
     std::vector<std::string> lines;
     for (const std::string& text : places) {
         const Place place = place_at(image, file, text);
-        const ByteView there = file.subspan(static_cast<std::size_t>(place.file_offset));
+        const Bytes there = head_of(SliceSource(borrowed(file), place.file_offset, file.size() - place.file_offset), bytes_shown);
         std::string bytes;
-        for (const std::byte b : there.first(std::min<std::size_t>(there.size(), bytes_shown)))
+        for (const std::byte b : there)
             bytes += fmt::format("{}{:02x}", bytes.empty() ? "" : " ", std::to_integer<unsigned>(b));
         list.push_back({{"asked", as_utf8(text)},
                         {"address", place.address.empty() ? Json(nullptr) : Json(place.address)},
@@ -144,7 +143,7 @@ void place_facts(Report& report, const Image& image, ByteView file, const std::v
     for (const std::string& line : lines) report.fact("places", "place", line, list);
 }
 
-void free_facts(Report& report, const Image& image, ByteView file) {
+void free_facts(Report& report, const Cartridge& image, const ByteSource& file) {
     const std::vector<FreeRun> runs = free_runs(image, file);
     const std::uint64_t banks = bank_size(image);
     Json list = Json::array();

@@ -5,24 +5,24 @@
 #include <string>
 #include <vector>
 
-#include "hotstitch/image.h"
+#include "hotstitch/cartridge.h"
 #include "render/report.h"
 
 namespace hotstitch::cli {
 
 /// "a SNES ROM: KELP HARBOUR, Europe, revision 1"
-std::string image_words(const Image& image);
+std::string image_words(const Cartridge& image);
 
 /// What it is: region and revision first, because many mods are made for exactly one.
-void identity_facts(Report& report, const Image& image);
+void identity_facts(Report& report, const Cartridge& image);
 
 /// What else the image says, its checks, and how sure all that is.
-void image_facts(Report& report, const Image& image);
+void image_facts(Report& report, const Cartridge& image);
 
 /// The places named, both ways, with the bytes there.
-void place_facts(Report& report, const Image& image, ByteView file, const std::vector<std::string>& places);
+void place_facts(Report& report, const Cartridge& image, const ByteSource& file, const std::vector<std::string>& places);
 
 /// Free space, by bank.
-void free_facts(Report& report, const Image& image, ByteView file);
+void free_facts(Report& report, const Cartridge& image, const ByteSource& file);
 
 }  // namespace hotstitch::cli

@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: MIT
 #include "known.h"
 
-#include "render/escape.h"
+#include "commands/common.h"
+
 
 namespace hotstitch::cli {
 

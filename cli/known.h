@@ -7,7 +7,7 @@
 
 #include "commands/commands.h"
 #include "hotstitch/file_io.h"
-#include "hotstitch/known_files.h"
+#include "hotstitch/checks.h"
 
 namespace hotstitch::cli {
 

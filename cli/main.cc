@@ -11,7 +11,7 @@
 
 #include "arguments.h"
 #include "commands/commands.h"
-#include "render/escape.h"
+#include "commands/common.h"
 #include "render/print.h"
 #include "render/progress_line.h"
 #include "signals.h"
@@ -61,12 +61,15 @@ int print(const Report& report, const Common& common, bool output_is_stdout) {
 }
 
 int run_command(const Arguments& arguments, Report& report) {
-    Context context{arguments.common, {}, {}};
+    Context context;
+    context.common = arguments.common;
     context.limits.output = arguments.common.limit_output;
     context.limits.archive_unpacked = arguments.common.limit_unpacked;
     ProgressStyle style = arguments.common.progress;
     if (style == ProgressStyle::automatic && arguments.common.quiet) style = ProgressStyle::none;
     ProgressLine line(style);
+    context.limits.scratch = [] { return std::make_unique<ScratchFile>(); };
+    context.open = [&](const std::string& name) { return open_input(name, context.limits, context.progress); };
     context.progress = [&](const ProgressState& state) { return line.update(state); };
     const bool output_is_stdout = output_of(arguments.arguments) == "-";
     try {

@@ -2,7 +2,7 @@
 // What is this cartridge ROM, what would a mend change, and what comes out: mend_rom, on a made-up image in memory.
 // New here: image.h and mend.h. Nothing is written before the program has seen every byte range.
 #include <hotstitch/error.h>
-#include <hotstitch/image.h>
+#include <hotstitch/cartridge.h>
 #include <hotstitch/mend.h>
 
 #include <algorithm>
@@ -28,7 +28,7 @@ hotstitch::Bytes unfinished_rom() {
 
 int main() try {
     const hotstitch::Bytes rom = unfinished_rom();
-    const auto image = hotstitch::recognise_image(rom);
+    const auto image = hotstitch::recognise_cartridge(rom);
     if (!image) return 1;
     std::printf("%s: %s\n", std::string(image->platform_title).c_str(), hotstitch::edition_of(*image).c_str());
 
@@ -37,7 +37,7 @@ int main() try {
         for (const hotstitch::ByteRange& range : step.ranges)
             std::printf("%s would change %d bytes at %#x\n", step.name.c_str(), static_cast<int>(range.length),
                         static_cast<unsigned>(range.offset));
-    const auto mended = hotstitch::recognise_image(hotstitch::changed(rom, plan.change));
+    const auto mended = hotstitch::recognise_cartridge(hotstitch::changed(rom, plan.change));
     const bool right = mended && hotstitch::all_checks_right(*mended);
     std::printf("afterwards, its checks are %s\n", right ? "right" : "wrong");
     return right ? 0 : 1;

@@ -6,10 +6,9 @@
 #include "hotstitch/apply.h"
 #include "hotstitch/checks.h"
 #include "hotstitch/create.h"
-#include "hotstitch/diagnose.h"
+#include "hotstitch/fit.h"
 #include "hotstitch/error.h"
 #include "hotstitch/receipt.h"
-#include "hotstitch/shared_bytes.h"
 #include "hotstitch/summary.h"
 
 using namespace hotstitch;

@@ -6,9 +6,8 @@
 #include <cstdlib>
 
 #include "hotstitch/error.h"
-#include "hotstitch/front_header.h"
-#include "hotstitch/known_files.h"
-#include "hotstitch/memory_map.h"
+#include "hotstitch/cartridge.h"
+#include "hotstitch/checks.h"
 #include "hotstitch/mend.h"
 
 using namespace hotstitch;
@@ -27,14 +26,14 @@ void may_be_refused(Call&& call) {
     }
 }
 
-void try_mend(ByteView file, const Image& image, const MendOffer& offer) {
+void try_mend(ByteView file, const Cartridge& image, const MendOffer& offer) {
     if (!offer.step) return;
     const MendRequest request{std::string(offer.name), {}};
     const MendPlan plan = plan_mends(file, {request});
     require(plan.changes() == offer.step->changes());
     const Bytes made = changed(file, plan.change);
     require(plan.changes() == !std::equal(file.begin(), file.end(), made.begin(), made.end()));
-    const auto after = recognise_image(made);
+    const auto after = recognise_cartridge(made);
     // What is mended may look like another platform's image; then other mends apply.
     if (!after || after->platform != image.platform || after->reading.has_value() != image.reading.has_value() ||
         after->mapping != image.mapping)
@@ -74,7 +73,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     if (size < 2) return 0;
     const Bytes file = file_from(input);
     front_header_of(file);
-    const auto image = recognise_image(file);
+    const auto image = recognise_cartridge(file);
     if (!image) {
         require(mends_for(file).empty());
         return 0;

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 // Archives made by the system's own tool, looked into by the library and used by the commands.
 #include "hotstitch/archive.h"
+#include "hotstitch/inputs.h"
 
 #include <fmt/format.h>
 #include <gtest/gtest.h>
@@ -36,7 +37,7 @@ protected:
     ToolResult run(std::vector<std::string> arguments) const { return run_tool(arguments, {.folder = folder.path()}); }
     ErrorCode extracting(const char* archive, const std::string& member, const Limits& limits = {}) const {
         try {
-            InputFile::unpacked(InputFile(folder / archive), member, limits);
+            open_part(InputFile(folder / archive), member, {.limits = limits});
         } catch (const Error& error) {
             return error.code();
         }
@@ -90,14 +91,14 @@ TEST_F(Archives, OfEveryKindAreLookedInto) {
         pack(fmt::format("{} -cf {} kelp.sfc mods readme.txt", options, name));
         const InputFile archive(folder / name);
         EXPECT_EQ(list_archive(archive.bytes()).size(), 3U) << name;
-        EXPECT_TRUE(text_of(InputFile::unpacked(archive, "mods/night.bps").bytes()) == text_of(patch)) << name;
+        EXPECT_TRUE(text_of(open_part(archive, "mods/night.bps").bytes()) == text_of(patch)) << name;
         EXPECT_EQ(extracting(name, "none"), ErrorCode::usage);
     }
     for (const auto& [name, option] : {std::pair{"kelp.sfc.gz", "-z"}, {"kelp.sfc.xz", "-J"}, {"kelp.sfc.bz2", "-j"}}) {
         pack(fmt::format("--format=raw {} -cf {} kelp.sfc", option, name));
         const InputFile archive(folder / name);
         ASSERT_EQ(list_archive(archive.bytes()).size(), 1U) << name;
-        const InputFile inside = InputFile::unpacked(archive, "");
+        const InputFile inside = open_part(archive, "");
         EXPECT_EQ(inside.path().filename(), "kelp.sfc");
         EXPECT_TRUE(text_of(inside.bytes()) == text_of(source)) << name;
         EXPECT_TRUE(inside.is_same_file(folder / name));
@@ -240,7 +241,7 @@ TEST_F(Archives, CompressedFilesAreTakenForWhatTheyHold) {
     for (const char* name : {"disc.iso.gz", "disc.iso.xz", "disc.iso.bz2"}) {
         const InputFile archive(folder / name);
         ASSERT_EQ(list_archive(archive.bytes()).size(), 1U) << name;
-        EXPECT_TRUE(text_of(InputFile::unpacked(archive, "").bytes()) == disc) << name;
+        EXPECT_TRUE(text_of(open_part(archive, "").bytes()) == disc) << name;
     }
     folder.put("disc.bps", hotstitch::create(bytes_of(disc), bytes_of(disc + "x")));
     EXPECT_EQ(run({"apply", "disc.iso.gz", "disc.bps", "-o", "made.iso"}).code, 0);

@@ -3,7 +3,7 @@
 
 #include <gtest/gtest.h>
 
-#include "bytes/cursor.h"
+#include "base/cursor.h"
 #include "hotstitch/error.h"
 #include "hotstitch/limits.h"
 #include "lib/patch_makers.h"

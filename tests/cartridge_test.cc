@@ -5,10 +5,9 @@
 #include "cartridges.h"
 #include "hotstitch/create.h"
 #include "hotstitch/error.h"
-#include "hotstitch/front_header.h"
-#include "hotstitch/header_opinion.h"
-#include "hotstitch/known_files.h"
-#include "hotstitch/memory_map.h"
+#include "hotstitch/cartridge.h"
+#include "hotstitch/fit.h"
+#include "hotstitch/checks.h"
 #include "lib/rom_makers.h"
 
 namespace hotstitch {
@@ -69,7 +68,7 @@ TEST(MemoryMap, AddressesAndOffsetsBothWays) {
         {gba, "0x0A000100", 0x100, "08000100"},
     };
     for (const auto& c : cases) {
-        const auto image = recognise_image(c.rom);
+        const auto image = recognise_cartridge(c.rom);
         ASSERT_TRUE(image) << c.asked;
         const Place place = place_at(*image, c.rom, c.asked);
         EXPECT_EQ(place.file_offset, c.file_offset) << image->mapping << " " << c.asked;
@@ -94,16 +93,16 @@ TEST(MemoryMap, AddressesAndOffsetsBothWays) {
                  {lorom, "", "usage: \"\" is no address"},
                  {lorom, "+", "usage: \"+\" is no address"}};
     for (const auto& w : wrong)
-        EXPECT_EQ(refused([&] { place_at(*recognise_image(w.rom), w.rom, w.asked); }).find(w.error), 0U)
-            << refused([&] { place_at(*recognise_image(w.rom), w.rom, w.asked); });
+        EXPECT_EQ(refused([&] { place_at(*recognise_cartridge(w.rom), w.rom, w.asked); }).find(w.error), 0U)
+            << refused([&] { place_at(*recognise_cartridge(w.rom), w.rom, w.asked); });
     const Bytes n64 = demo::nintendo_64_kelp();
-    EXPECT_EQ(refused([&] { place_at(*recognise_image(n64), n64, "80000400"); }).find("unsupported"), 0U);
-    EXPECT_EQ(place_at(*recognise_image(n64), n64, "+40").file_offset, 0x40U);
+    EXPECT_EQ(refused([&] { place_at(*recognise_cartridge(n64), n64, "80000400"); }).find("unsupported"), 0U);
+    EXPECT_EQ(place_at(*recognise_cartridge(n64), n64, "+40").file_offset, 0x40U);
 }
 
 TEST(MemoryMap, FreeSpaceIsCutWhereBanksEnd) {
     const Bytes rom = demo::kelp_harbour(1);
-    const auto runs = free_runs(*recognise_image(rom), rom);
+    const auto runs = free_runs(*recognise_cartridge(rom), rom);
     ASSERT_FALSE(runs.empty());
     std::uint64_t before = 0;
     for (const FreeRun& run : runs) {
@@ -118,8 +117,8 @@ TEST(MemoryMap, FreeSpaceIsCutWhereBanksEnd) {
     EXPECT_EQ(runs.back().length, 0x8000U);
     // The same in an interleaved dump, counted as the console reads it.
     const Bytes plain = demo::mega_drive_kelp(), dump = demo::interleaved(plain);
-    EXPECT_EQ(free_runs(*recognise_image(dump), dump).back().offset,
-              free_runs(*recognise_image(plain), plain).back().offset);
+    EXPECT_EQ(free_runs(*recognise_cartridge(dump), dump).back().offset,
+              free_runs(*recognise_cartridge(plain), plain).back().offset);
 }
 
 TEST(FrontHeader, WhatSpeaksForItDecidesWhetherItIsSure) {
@@ -196,8 +195,8 @@ TEST(HeaderOpinion, APatchWithoutChecksShowsWhatItWasMadeFor) {
         const auto off = opinion(for_plain, headered), on = opinion(for_headered, plain);
         ASSERT_TRUE(off && on);
         EXPECT_TRUE(off->sure && on->sure) << off->why << on->why;
-        EXPECT_EQ(off->reading.kind, ReadingKind::without_front_header);
-        EXPECT_EQ(on->reading.kind, ReadingKind::with_front_header);
+        EXPECT_EQ(off->reading.kind, RepresentationKind::without_front_header);
+        EXPECT_EQ(on->reading.kind, RepresentationKind::with_front_header);
     }
     // A mod that leaves the checksum stale, and grows: where it ends tells, and is not sure.
     Bytes stale = demo::longer_berths(plain);

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // Wrong-file situations built from the demo world, each with the reason the diagnosis has to give. The table is
 // docs/diagnosis.md; write it anew with HOTSTITCH_WRITE_DOCS=1.
-#include "hotstitch/diagnose.h"
+#include "hotstitch/fit.h"
 
 #include <fmt/format.h>
 #include <gtest/gtest.h>

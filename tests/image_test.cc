@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // Every platform: the right image, each of its checks spoiled, each dress it goes around in; recognised, and mended to
 // the exact bytes expected.
-#include "hotstitch/image.h"
+#include "hotstitch/cartridge.h"
 
 #include <gtest/gtest.h>
 
@@ -60,15 +60,15 @@ std::vector<Row> rows() {
     };
 }
 
-std::size_t wrong_checks(const Image& image) {
+std::size_t wrong_checks(const Cartridge& image) {
     return static_cast<std::size_t>(std::count_if(image.checks.begin(), image.checks.end(), [](const auto& check) {
         return check.state == CheckState::wrong && check.mendable;
     }));
 }
 
-TEST(Image, EveryPlatformIsRecognisedAndItsChecksAreRight) {
+TEST(Cartridge, EveryPlatformIsRecognisedAndItsChecksAreRight) {
     for (const Row& row : rows()) {
-        const auto image = recognise_image(row.rom);
+        const auto image = recognise_cartridge(row.rom);
         ASSERT_TRUE(image) << row.platform;
         EXPECT_EQ(image->platform, row.platform);
         EXPECT_EQ(edition_of(*image), row.edition);
@@ -80,11 +80,11 @@ TEST(Image, EveryPlatformIsRecognisedAndItsChecksAreRight) {
     }
 }
 
-TEST(Image, SpoiledChecksAreFoundAndMendedToTheExactBytes) {
+TEST(Cartridge, SpoiledChecksAreFoundAndMendedToTheExactBytes) {
     for (const Row& row : rows()) {
         for (const std::size_t place : row.check_places) {
             const Bytes spoiled = poked(row.rom, place, 0x5A);
-            const auto image = recognise_image(spoiled);
+            const auto image = recognise_cartridge(spoiled);
             ASSERT_TRUE(image) << row.platform << " at " << place;
             EXPECT_EQ(image->platform, row.platform);
             EXPECT_GT(wrong_checks(*image), 0U) << row.platform << " at " << place;
@@ -98,7 +98,7 @@ TEST(Image, SpoiledChecksAreFoundAndMendedToTheExactBytes) {
             EXPECT_FALSE(plan_mends(row.rom, {{"checksum", {}}}).changes()) << row.platform;
         }
         for (const std::size_t place : row.unmendable) {
-            const auto image = recognise_image(poked(row.rom, place, 0x5A));
+            const auto image = recognise_cartridge(poked(row.rom, place, 0x5A));
             ASSERT_TRUE(image) << row.platform;
             EXPECT_TRUE(std::any_of(image->checks.begin(), image->checks.end(), [](const auto& check) {
                 return check.name == "logo" && check.state == CheckState::wrong && !check.mendable;
@@ -107,33 +107,33 @@ TEST(Image, SpoiledChecksAreFoundAndMendedToTheExactBytes) {
     }
 }
 
-TEST(Image, FrontHeadersAreFoundAndStayWhereTheyAre) {
+TEST(Cartridge, FrontHeadersAreFoundAndStayWhereTheyAre) {
     for (const Row& row : rows()) {
         if (!row.copier_header) continue;
         Bytes header(512, std::byte{0});
         header[0] = std::byte{0x77};
         const auto headered = [&](const Bytes& rom) { return makers::joined(header, rom); };
-        const auto image = recognise_image(headered(row.rom));
+        const auto image = recognise_cartridge(headered(row.rom));
         ASSERT_TRUE(image) << row.platform;
         EXPECT_EQ(image->platform, row.platform);
         EXPECT_EQ(image->front_header, 512U);
         EXPECT_FALSE(image->header_describes);
         EXPECT_EQ(image->size, row.rom.size());
         ASSERT_TRUE(image->reading);
-        EXPECT_EQ(image->reading->kind, ReadingKind::without_front_header);
+        EXPECT_EQ(image->reading->kind, RepresentationKind::without_front_header);
         for (const std::size_t place : row.check_places)
             EXPECT_EQ(makers::mended(headered(poked(row.rom, place, 0x5A)), {{"checksum", {}}}), headered(row.rom))
                 << row.platform;
     }
 }
 
-TEST(Image, ByteOrdersAreRecognisedMendedInPlaceAndTurned) {
+TEST(Cartridge, ByteOrdersAreRecognisedMendedInPlaceAndTurned) {
     const Bytes right = demo::nintendo_64_kelp(), spoiled = poked(right, 0x11, 0x5A);
     const std::pair<const char*, std::function<Bytes(Bytes)>> orders[] = {{"big-endian", [](Bytes rom) { return rom; }},
                                                                           {"pairs-swapped", demo::with_pairs_swapped},
                                                                           {"little-endian", demo::with_words_reversed}};
     for (const auto& [name, order] : orders) {
-        const auto image = recognise_image(order(right));
+        const auto image = recognise_cartridge(order(right));
         ASSERT_TRUE(image) << name;
         EXPECT_EQ(image->order, name);
         EXPECT_EQ(image->title, "KELP HARBOUR");
@@ -146,9 +146,9 @@ TEST(Image, ByteOrdersAreRecognisedMendedInPlaceAndTurned) {
     }
 }
 
-TEST(Image, InterleavedDumpsAreRecognisedMendedInPlaceAndPutInOrder) {
+TEST(Cartridge, InterleavedDumpsAreRecognisedMendedInPlaceAndPutInOrder) {
     const Bytes right = demo::mega_drive_kelp(), spoiled = poked(right, 0x18E, 0x5A);
-    const auto image = recognise_image(demo::interleaved(right));
+    const auto image = recognise_cartridge(demo::interleaved(right));
     ASSERT_TRUE(image);
     EXPECT_EQ(image->order, "interleaved in blocks of 16 KiB");
     EXPECT_EQ(image->front_header, 512U);
@@ -158,11 +158,11 @@ TEST(Image, InterleavedDumpsAreRecognisedMendedInPlaceAndPutInOrder) {
     EXPECT_EQ(makers::mended(demo::interleaved(spoiled), {{"checksum", {}}, {"de-interleave", {}}}), right);
 }
 
-TEST(Image, CheckWordsOfEveryBootCodeVariant) {
+TEST(Cartridge, CheckWordsOfEveryBootCodeVariant) {
     Bytes rom = demo::nintendo_64_kelp();
     std::fill(rom.begin() + 0x1000, rom.begin() + 0x101000, std::byte{0});
     rom[0x50] ^= std::byte{1};  // no variant that is known
-    ASSERT_EQ(recognise_image(rom)->checks.at(0).state, CheckState::unknown);
+    ASSERT_EQ(recognise_cartridge(rom)->checks.at(0).state, CheckState::unknown);
     EXPECT_THROW(plan_mends(rom, {{"checksum", {}}}), Error);
     // Published words for an empty area.
     const std::pair<const char*, std::string> vectors[] = {{"6102", "\xF8\xCA\x4D\xDC\x30\x3A\x4D\xDC"s},
@@ -175,11 +175,11 @@ TEST(Image, CheckWordsOfEveryBootCodeVariant) {
     for (const char* variant : {"7102", "6103", "6105"})
         EXPECT_NO_THROW(plan_mends(rom, {{"checksum", {}}}, {.boot_code = variant})) << variant;
     EXPECT_THROW(plan_mends(rom, {{"checksum", {}}}, {.boot_code = "6104"}), Error);
-    EXPECT_EQ(recognise_image(Bytes(rom.begin(), rom.begin() + 0x100000))->checks.at(0).state, CheckState::unknown);
+    EXPECT_EQ(recognise_cartridge(Bytes(rom.begin(), rom.begin() + 0x100000))->checks.at(0).state, CheckState::unknown);
 }
 
 /// The way of each kind, one after the other, of what bytes a header may claim.
-TEST(Image, HeadersThatClaimTheImpossibleAreReportedAndHarmless) {
+TEST(Cartridge, HeadersThatClaimTheImpossibleAreReportedAndHarmless) {
     const struct {
         const char* what;
         Bytes rom;
@@ -200,7 +200,7 @@ TEST(Image, HeadersThatClaimTheImpossibleAreReportedAndHarmless) {
         {"Master System, range past the end", poked(demo::master_system_kelp(), 0x7FFF, 0x42), ""},
     };
     for (const auto& c : cases) {
-        const auto image = recognise_image(c.rom);
+        const auto image = recognise_cartridge(c.rom);
         ASSERT_TRUE(image) << c.what;
         const bool warned = std::any_of(image->warnings.begin(), image->warnings.end(),
                                         [&](const std::string& w) { return w.find(c.warning) != std::string::npos; });
@@ -210,10 +210,10 @@ TEST(Image, HeadersThatClaimTheImpossibleAreReportedAndHarmless) {
     // Every platform, cut at every place that could hurt.
     for (const Row& row : rows())
         for (std::size_t size = 0; size < std::min<std::size_t>(row.rom.size(), 0x210); ++size)
-            recognise_image(makers::first(row.rom, size));
+            recognise_cartridge(makers::first(row.rom, size));
 }
 
-TEST(Image, NewNesLayoutAndItsHugeSizes) {
+TEST(Cartridge, NewNesLayoutAndItsHugeSizes) {
     Bytes rom = demo::nes_kelp();
     const auto header = [&](std::initializer_list<unsigned> bytes) {
         Bytes out = rom;
@@ -222,7 +222,7 @@ TEST(Image, NewNesLayoutAndItsHugeSizes) {
         return out;
     };
     const auto fact = [](const Bytes& file, std::string_view key) {
-        const auto image = recognise_image(file);
+        const auto image = recognise_cartridge(file);
         for (const ImageDetail& d : image->details)
             if (d.key == key) return d.text;
         return image->mapping;
@@ -230,30 +230,30 @@ TEST(Image, NewNesLayoutAndItsHugeSizes) {
     const Bytes fresh = header({2, 1, 0x13, 0x28, 0x31, 0, 0, 0, 1});
     EXPECT_EQ(fact(fresh, "layout"), "the new one");
     EXPECT_EQ(fact(fresh, "mapping"), "mapper 289.3");
-    EXPECT_EQ(recognise_image(fresh)->region, "PAL");
+    EXPECT_EQ(recognise_cartridge(fresh)->region, "PAL");
     // 2^15 * 1 bytes of PRG, by exponent; one exponent more is more than the file has, so the old layout is meant.
     EXPECT_EQ(fact(header({15 << 2, 1, 0x13, 0x08, 0, 0x0F}), "prg"), "32 KiB");
     EXPECT_EQ(fact(header({16 << 2, 1, 0x13, 0x08, 0, 0x0F}), "layout"), "the old one");
     EXPECT_EQ(fact(header({0xFF, 0xFF, 0x13, 0x08, 0, 0xFF}), "layout"), "the old one");
 }
 
-TEST(Image, SeveralChecksumsOfTheMegaDriveAreToldApart) {
+TEST(Cartridge, SeveralChecksumsOfTheMegaDriveAreToldApart) {
     Bytes rom = demo::mega_drive_kelp();
     // The game sums to its stated end; what follows is padding of another kind.
     Bytes longer = makers::joined(rom, Bytes(4096, std::byte{0x11}));
-    EXPECT_EQ(recognise_image(longer)->checks.at(0).note, "to the ROM end that the header states");
-    EXPECT_EQ(recognise_image(longer)->checks.at(0).state, CheckState::right);
+    EXPECT_EQ(recognise_cartridge(longer)->checks.at(0).note, "to the ROM end that the header states");
+    EXPECT_EQ(recognise_cartridge(longer)->checks.at(0).state, CheckState::right);
     const MendPlan plan = plan_mends(longer, {{"checksum", {}}, {"rom-end", {}}});
     EXPECT_EQ(plan.steps.front().name, "rom-end");
     const Bytes made = changed(longer, plan.change);
-    EXPECT_EQ(recognise_image(made)->checks.at(0).note, "to the file's end");
-    EXPECT_TRUE(all_checks_right(*recognise_image(made)));
+    EXPECT_EQ(recognise_cartridge(made)->checks.at(0).note, "to the file's end");
+    EXPECT_TRUE(all_checks_right(*recognise_cartridge(made)));
     // An odd last byte counts as the high half.
     longer.push_back(std::byte{0x22});
-    EXPECT_TRUE(all_checks_right(*recognise_image(makers::mended(longer, {{"rom-end", {}}, {"checksum", {}}}))));
+    EXPECT_TRUE(all_checks_right(*recognise_cartridge(makers::mended(longer, {{"rom-end", {}}, {"checksum", {}}}))));
 }
 
-TEST(Image, TwoPlatformsThatBothLookRightAreBothNamed) {
+TEST(Cartridge, TwoPlatformsThatBothLookRightAreBothNamed) {
     const Bytes snes = demo::kelp_harbour(1), game_boy = demo::game_boy_kelp();
     Bytes both = makers::first(snes, 64 << 10);
     std::copy(game_boy.begin() + 0x100, game_boy.begin() + 0x150, both.begin() + 0x100);
@@ -273,7 +273,7 @@ TEST(Image, TwoPlatformsThatBothLookRightAreBothNamed) {
     put(0x14E, sum() >> 8, sum());
     const unsigned right = sum();
     put(0x7FDC, ~right, ~right >> 8), put(0x7FDE, right, right >> 8);
-    const auto image = recognise_image(both);
+    const auto image = recognise_cartridge(both);
     ASSERT_TRUE(image);
     ASSERT_EQ(image->also_like.size(), 1U);
     EXPECT_TRUE((image->platform == "snes" && image->also_like[0] == "Game Boy") ||
@@ -281,11 +281,11 @@ TEST(Image, TwoPlatformsThatBothLookRightAreBothNamed) {
     EXPECT_TRUE(all_checks_right(*image));
 }
 
-TEST(Image, FilesThatAreNoRomsAreData) {
+TEST(Cartridge, FilesThatAreNoRomsAreData) {
     std::size_t looked_at = 0;
     for (const auto& [name, bytes] : makers::other_files()) {
         ++looked_at;
-        const auto image = recognise_image(bytes);
+        const auto image = recognise_cartridge(bytes);
         EXPECT_FALSE(image) << name << " looks like " << image->platform << ", " << image->evidence_bits << " bits";
     }
     EXPECT_GE(looked_at, 200U);

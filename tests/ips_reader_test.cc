@@ -5,7 +5,7 @@
 
 #include "hotstitch/apply.h"
 #include "hotstitch/error.h"
-#include "hotstitch/patch_reader.h"
+#include "hotstitch/patch.h"
 #include "hotstitch/summary.h"
 #include "lib/patch_makers.h"
 #include "lib/reference.h"

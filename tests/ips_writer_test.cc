@@ -6,7 +6,7 @@
 #include "hotstitch/apply.h"
 #include "hotstitch/create.h"
 #include "hotstitch/error.h"
-#include "hotstitch/patch_reader.h"
+#include "hotstitch/patch.h"
 #include "lib/patch_makers.h"
 #include "lib/reference.h"
 

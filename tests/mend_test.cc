@@ -57,7 +57,7 @@ TEST(Mend, FieldsTakeWordsAndCodesAndTheChecksFollow) {
         EXPECT_EQ(plan.steps[0].name, c.request.name) << "fields before checks: " << c.what;
         const Bytes made = changed(c.rom, plan.change);
         EXPECT_EQ(text_of(ByteView(made).subspan(c.at, c.field.size())), c.field) << c.what;
-        EXPECT_TRUE(all_checks_right(*recognise_image(made))) << c.what;
+        EXPECT_TRUE(all_checks_right(*recognise_cartridge(made))) << c.what;
         EXPECT_EQ(made.size(), c.rom.size());
         // The ranges say exactly what differs.
         Bytes rebuilt = c.rom;
@@ -77,7 +77,7 @@ TEST(Mend, SizesGrowAndShrinkWithoutLosingData) {
     const Bytes larger = changed(snes, grown.change);
     EXPECT_EQ(larger.size(), 2U << 20);
     EXPECT_EQ(larger.back(), std::byte{0xFF}) << "what the file ends with already";
-    const auto image = recognise_image(larger);
+    const auto image = recognise_cartridge(larger);
     EXPECT_EQ(image->declared_size, 2U << 20);
     EXPECT_TRUE(all_checks_right(*image));
     // The half of the GBA image that is 00 goes, and comes again; the stale checks are pointed out.
@@ -96,7 +96,7 @@ TEST(Mend, SizesGrowAndShrinkWithoutLosingData) {
         makers::mended(poked(poked(snes, 0x7FDC, 0), 0x7FDE, 0), {{"title", "1234"}, {"checksum", {}}});
     EXPECT_EQ(text_of(ByteView(hidden).subspan(0x7FC0, 5)), "1234 ");
     const Bytes odd = makers::mended(snes, {{"expand", "1536K"}, {"checksum", {}}, {"rom-size", {}}});
-    EXPECT_TRUE(all_checks_right(*recognise_image(odd)));
+    EXPECT_TRUE(all_checks_right(*recognise_cartridge(odd)));
     EXPECT_NE(
         plan_mends(snes, {{"region", "Japan"}}).steps.back().warnings.at(0).find("stale now: checksum, complement"),
         std::string::npos);

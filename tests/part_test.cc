@@ -9,7 +9,7 @@
 #include "cartridges.h"
 #include "hotstitch/apply.h"
 #include "hotstitch/error.h"
-#include "hotstitch/image.h"
+#include "hotstitch/cartridge.h"
 #include "kelp_harbour.h"
 #include "lib/archive_makers.h"
 #include "lib/rom_makers.h"
@@ -58,7 +58,8 @@ TEST_F(Parts, OfCartridgesAreTheHeaderAndTheBanks) {
                 {"GBA", demo::game_boy_advance_kelp(), 0, 0xC0, 0, 0},
                 {"Mega Drive", demo::mega_drive_kelp(), 0x100, 0x100, 0, 0}};
     for (const auto& row : rows) {
-        const auto container = open_container(row.file);
+        const MemorySource file(row.file);
+        const auto container = open_container(file);
         ASSERT_TRUE(container) << row.what;
         EXPECT_EQ(container->kind(), "cartridge");
         const Part header = find_part(*container, "header");
@@ -80,16 +81,17 @@ TEST_F(Parts, OfCartridgesAreTheHeaderAndTheBanks) {
     // In another byte order, the part is what the console reads, and has no place in the file.
     const Bytes n64 = demo::nintendo_64_kelp(), swapped = demo::with_pairs_swapped(n64);
     MemorySink header;
-    EXPECT_FALSE(extract_part(*open_container(swapped), "header", header).offset);
+    EXPECT_FALSE(extract_part(*open_container(MemorySource(swapped)), "header", header).offset);
     EXPECT_TRUE(std::equal(header.bytes().begin(), header.bytes().end(), n64.begin()));
-    EXPECT_FALSE(open_container(bytes_of("no parts")));
+    EXPECT_FALSE(open_container(MemorySource(bytes_of("no parts"))));
 }
 
 TEST_F(Parts, AreFoundByNamesAsPeopleTypeThem) {
     EXPECT_EQ(split_address("a:b\\:c:d"), (std::vector<std::string>{"a", "b:c", "d"}));
     EXPECT_THROW(split_address(std::string(200, ':')), Error);
     const Bytes zip = contents(folder / "shelf.zip");
-    const auto shelf = open_container(zip);
+    const MemorySource packed(zip);
+    const auto shelf = open_container(packed);
     EXPECT_EQ(find_part(*shelf, "games/Kelp.GB").name, "games/Kelp.GB");
     EXPECT_EQ(find_part(*shelf, "GAMES/kelp.gb;1").name, "games/Kelp.GB");
     try {
@@ -101,8 +103,8 @@ TEST_F(Parts, AreFoundByNamesAsPeopleTypeThem) {
     for (const char* name : {"", "..", "games", "games/../kelp.sfc", "/kelp.sfc"})
         EXPECT_THROW(find_part(*shelf, name), Error) << name;
     const std::string twice = makers::tar_header("Tide", 0) + makers::tar_header("TIDE", 0) + makers::tar_end();
-    EXPECT_THROW(find_part(*open_container(bytes_of(twice)), "tide"), Error) << "which of the two";
-    EXPECT_THROW(shelf->put(find_part(*shelf, "kelp.sfc"), rom, true), Error) << "archives are only read";
+    EXPECT_THROW(find_part(*open_container(MemorySource(bytes_of(twice))), "tide"), Error) << "which of the two";
+    EXPECT_THROW(shelf->put(find_part(*shelf, "kelp.sfc"), MemorySource(rom), true), Error) << "archives are only read";
 }
 
 TEST_F(Parts, AreListedToTheEndAndCompared) {
@@ -181,7 +183,7 @@ TEST_F(Parts, ArePutBackWithTheChecksKeptRight) {
     }
     // A part of another file goes in as well, several are one change, and undo takes it back.
     ASSERT_EQ(answer({"put", "kelp.sfc", "bank 1=bank.bin", "bank 3=h.smc:bank 2", "--in-place"}), "0 put");
-    EXPECT_TRUE(all_checks_right(*recognise_image(contents(folder / "kelp.sfc"))));
+    EXPECT_TRUE(all_checks_right(*recognise_cartridge(contents(folder / "kelp.sfc"))));
     EXPECT_EQ(answer({"undo", "kelp.sfc"}), "0 restored");
     EXPECT_TRUE(contents(folder / "kelp.sfc") == rom);
     EXPECT_EQ(answer({"put", "kelp.sfc", "bank 2=h.smc:bank 2", "-o", "same.sfc"}), "0 nothing-to-put");

@@ -1,11 +1,10 @@
 // SPDX-License-Identifier: MIT
-#include "hotstitch/shared_bytes.h"
+#include "hotstitch/summary.h"
 
 #include <gtest/gtest.h>
 
 #include <set>
 
-#include "hotstitch/summary.h"
 #include "lib/patch_makers.h"
 
 namespace hotstitch {

@@ -5,10 +5,10 @@
 
 #include <map>
 
-#include "bytes/vlv.h"
+#include "base/vlv.h"
 #include "hotstitch/apply.h"
 #include "hotstitch/create.h"
-#include "hotstitch/patch_reader.h"
+#include "hotstitch/patch.h"
 #include "hotstitch/summary.h"
 #include "lib/patch_makers.h"
 #include "lib/reference.h"

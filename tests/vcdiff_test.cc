@@ -8,9 +8,9 @@
 #include "format/vcdiff/code_table.h"
 #include "hotstitch/apply.h"
 #include "hotstitch/create.h"
-#include "hotstitch/diagnose.h"
+#include "hotstitch/fit.h"
 #include "hotstitch/error.h"
-#include "hotstitch/patch_reader.h"
+#include "hotstitch/patch.h"
 #include "lib/reference.h"
 #include "lib/vcdiff_makers.h"
 

@@ -1,35 +1,21 @@
 // SPDX-License-Identifier: MIT
-// One source, one or several patches in the order given, one target. What the patches before the last one make
-// is kept in unnamed temporary files only.
-#include "hotstitch/apply.h"
-
-#include <fmt/format.h>
 #include <unistd.h>
 
-#include "commands/apply_report.h"
-#include "companions.h"
-#include "delivery.h"
-#include "header_sinks.h"
+#include <algorithm>
+
+#include <fmt/format.h>
+
+#include "commands/common.h"
 #include "hotstitch/error.h"
-#include "hotstitch/header_opinion.h"
-#include "hotstitch/image.h"
-#include "hotstitch/mend.h"
-#include "hotstitch/recognise.h"
+#include "hotstitch/jobs.h"
 #include "known.h"
-#include "other_patches.h"
-#include "placement.h"
-#include "receipts.h"
-#include "render/escape.h"
-#include "render/quantities.h"
-#include "unpacking.h"
 
 namespace hotstitch::cli {
+namespace {
 
 namespace fs = std::filesystem;
 
-namespace {
-
-void refuse_contradictions(const ApplyArguments& arguments) {
+ApplyRequest request_from(const ApplyArguments& arguments, const Context& context) {
     const auto dashes =
         std::count(arguments.patches.begin(), arguments.patches.end(), "-") + (arguments.source == "-" ? 1 : 0);
     if (dashes > 1) throw Error(ErrorCode::usage, "only one of source and patches can come from standard input");
@@ -40,317 +26,263 @@ void refuse_contradictions(const ApplyArguments& arguments) {
     if (dashes != 0 && arguments.output.path.empty())
         throw Error(ErrorCode::usage, "with standard input as an input, the output has to be named")
             .hint("add -o PATH, or -o - for standard output");
+    const Allowed& allow = context.common.allow;
+    return {.source = arguments.source,
+            .patches = arguments.patches,
+            .output = arguments.output.path,
+            .name_like = arguments.name_like,
+            .in_place = arguments.in_place,
+            .replace = replace_mode(arguments.output, arguments.in_place),
+            .expected = arguments.expect,
+            .allow_source = allow.source,
+            .allow_target = allow.target,
+            .allow_patch = allow.patch,
+            .as_is = arguments.as_is,
+            .keep_header = arguments.keep_header,
+            .mend = arguments.mend,
+            .receipt = !arguments.no_receipt,
+            .reverse = arguments.keep_reverse,
+            .digests = arguments.digests};
 }
 
-class Application {
-public:
-    /// `renews`: the receipt of the output that is made anew, of which the way back is kept.
-    Application(const ApplyArguments& arguments, const Context& context, Report& report, const Receipt* renews)
-        : arguments_(arguments),
-          context_(context),
-          report_(report),
-          renews_(renews),
-          source_(open_or_unpack(arguments.source, context)) {
-        for (const std::string& name : arguments.patches)
-            stages_.push_back({open_patch_file(name, context, report), nullptr, {}, {}});
-        swap_if_unmistakable();
-        for (Stage& stage : stages_) open_stage(stage);
-        if (!arguments.as_is)
-            source_ = source_for(std::move(source_), *stages_.front().reader, options_for(stages_.front()).checks,
-                                 context, report);
-        file_fact(report, "source", source_.path(), {.size = source_.size()});
-        for (const Stage& stage : stages_) patch_facts(stage);
-    }
-
-    void run() {
-        if (arguments_.in_place && source_.is_unpacked())
-            throw Error(ErrorCode::usage, "a file inside an archive cannot be replaced in place")
-                .hint("leave out --in-place: the output then lies beside the archive");
-        if (arguments_.output.path == "-") {
-            ScratchFile scratch;
-            make(scratch);
-            finish_content(scratch);
-            scratch.copy_to(STDOUT_FILENO, context_.progress);
-            return state("standard output", "-");
-        }
-        fs::path place = default_apply_output(source_, stages_.back().patch.path());
-        if (!arguments_.name_like.empty())
-            place.replace_filename(companion_stem(arguments_.name_like) + source_.path().extension().string());
-        const fs::path path = arguments_.in_place ? source_.path() : output_path(arguments_.output.path, place);
-        try {
-            if (!arguments_.in_place)
-                refuse_inputs(path, inputs(),
-                              "name another output, or use --in-place (the source is kept as a backup)");
-            Delivery delivery(source_, path,
-                              {.replace = replace_mode(arguments_.output, arguments_.in_place),
-                               .in_place = arguments_.in_place,
-                               .receipt = !arguments_.no_receipt,
-                               .reverse = arguments_.keep_reverse,
-                               .digests = arguments_.digests,
-                               .renews = renews_},
-                              context_);
-            make(delivery.output());
-            if (!stages_.back().made.made) return state_already_patched(report_);
-            finish_content(delivery.output());
-            finish(delivery);
-            point_out_companions(delivery.output().path());
-        } catch (const Error& error) {
-            // Often the place is taken by the result of the same patch: then that is what to say.
-            const bool taken = error.code() == ErrorCode::usage || error.code() == ErrorCode::exists;
-            if (!taken || !is_already_patched()) throw;
-            return state_already_patched(report_);
-        }
-        if (!arguments_.in_place && arguments_.output.path.empty() && path.parent_path().filename() == "patched")
-            report_.next("to use it, put it where the program looks, or run", in_place_call());
-    }
-
-private:
-    /// Content decides which is which: a patch where the source should be, and none where the patch should be.
-    void swap_if_unmistakable() {
-        InputFile& patch = stages_.front().patch;
-        if (source_.is_same_file(patch.path())) throw Error(ErrorCode::usage, "source and patch are the same file");
-        if (stages_.size() != 1 || !recognise_patch(source_.bytes()) || recognise_patch(patch.bytes())) return;
-        std::swap(source_, patch);
-        report_.warn("source and patch were given in swapped places; their content says which is which");
-    }
-
-    /// All patches are read before the first is applied, so that a damaged one stops at once.
-    void open_stage(Stage& stage) {
-        try {
-            stage.reader = open_patch(stage.patch.bytes(), context_.limits);
-        } catch (const Error&) {
-            file_fact(report_, "patch", stage.patch.path(), {.size = stage.patch.size()});
-            throw;
-        }
-        stage.found = find_checks(stage.patch);
-    }
-
-    void patch_facts(const Stage& stage) const {
-        file_fact(report_, "patch", stage.patch.path(), {.size = stage.patch.size()},
+void state_inputs(const ApplyJob& job, Report& report) {
+    const ApplyResult& result = job.result();
+    for (const ApplyResult::Readme& readme : result.readmes)
+        report.fact("readme", "readme", fmt::format("{} in {}", escaped(readme.name), shown(readme.archive)),
+                    as_utf8(readme.name));
+    if (result.swapped) report.warn("source and patch were given in swapped places; their content says which is which");
+    if (!result.archive.empty())
+        report.warn(fmt::format("the source was taken out of the archive {}", shown(result.archive)));
+    file_fact(report, "source", job.source().path(), {.size = job.source().size()});
+    for (const ApplyStage& stage : job.stages()) {
+        file_fact(report, "patch", stage.patch.path(), {.size = stage.patch.size()},
                   patch_text(stage.reader->facts()));
-        checks_fact(report_, stage.found);
+        checks_fact(report, stage.found);
     }
+}
 
-    ApplyOptions options_for(const Stage& stage) const {
-        const bool first = &stage == &stages_.front();
-        ApplyOptions options;
-        options.checks = joined_checks(stage.found, first ? arguments_.expect : Digests{});
-        options.allow_source = context_.common.allow.source;
-        options.allow_target = context_.common.allow.target;
-        options.allow_patch = context_.common.allow.patch;
-        options.make_when_already_patched = stages_.size() > 1 || !arguments_.output.path.empty();
-        options.limits = context_.limits;
-        options.progress = context_.progress;
-        return options;
+/// Where the checks of a stage come from.
+std::string origin_of_checks(const ApplyStage& stage) {
+    const PatchFacts& facts = stage.reader->facts();
+    return traits_of(facts.format).has_checks ? "the patch's own checksums"
+           : facts.checked_windows != 0       ? "the checks of its windows"
+           : stage.found                      ? "its checks file"
+                                              : "--expect";
+}
+
+void state_what_was_checked(const ApplyStage& stage, bool last, Report& report) {
+    const ApplyReport& made = stage.made;
+    Json checked = Json::array();
+    if (made.fit.answer == FitAnswer::fits) {
+        checked.push_back("source");
+        report.fact("checked_source", "checked",
+                    fmt::format("the source is the one the patch {}, by {}",
+                                made.fit.reversed ? "makes" : "was made for", origin_of_checks(stage)),
+                    true);
     }
-
-    void make(ByteSink& target) {
-        std::optional<ScratchFile> before;
-        for (Stage& stage : stages_) {
-            const bool last = &stage == &stages_.back();
-            const MemorySource made_before(before ? *before->written() : ByteView());
-            const ByteSource& source = before ? static_cast<const ByteSource&>(made_before) : source_;
-            std::optional<ScratchFile> scratch;
-            if (!last) scratch.emplace();
-            try {
-                make_stage(stage, source, last ? target : *scratch);
-            } catch (const Error&) {
-                const auto number = static_cast<std::size_t>(&stage - stages_.data()) + 1;
-                if (stages_.size() > 1)
-                    report_.fact("stage", "stopped at",
-                                 fmt::format("patch {} of {}, {}", number, stages_.size(), shown(stage.patch.path())),
-                                 number);
-                throw;
-            }
-            before = std::move(scratch);
-        }
+    if (made.target_checked && made.overridden.empty()) {
+        checked.push_back("target");
+        report.fact("checked_target", "checked",
+                    fmt::format("the {} is what the patch should make, by {}", last ? "result" : "result so far",
+                                origin_of_checks(stage)),
+                    true);
     }
+    report.detail("checked", std::move(checked));
+    report.detail("reversed", made.fit.reversed);
+}
 
-    void make_stage(Stage& stage, const ByteSource& source, ByteSink& target) {
-        const ApplyOptions options = options_for(stage);
-        if (&stage == &stages_.front() && go_by_opinion(stage, options))
-            return make_as_read(stage, *source.whole(), target, options);
-        try {
-            stage.made = apply(stage.patch, source, target, options);
-        } catch (const Error& error) {
-            if (error.code() != ErrorCode::wrong_source) throw;
-            const ByteView file = *source.whole();
-            OtherPatches others;
-            for (const Stage& other : stages_)
-                if (&other != &stage) others.add(other.patch, *other.reader);
-            others.add_beside(stage.patch, context_);
-            const Diagnosis diagnosis =
-                diagnose(*stage.reader, file, {options.checks, others.list(), context_.limits, context_.progress});
-            stage.reading = diagnosis.reading;
-            const bool usable = stage.reading && stage.reading->harmless() && !arguments_.as_is;
-            if (!usable) {
-                reason_facts(report_, diagnosis);
-                const auto known = read_known(arguments_.known, context_);
-                known_fact(report_, known, source, context_);
-                needed_fact(report_, known, joined(stage.reader->facts().source, options.checks.source));
-                throw Error(error.code(), error.what())
-                    .in(error.field())
-                    .wanted(error.wanted())
-                    .found(error.found())
-                    .hint(stage.reading && stage.reading->harmless()
-                              ? "leave out --as-is: read so, the file is the right one"
-                              : diagnosis.next);
-            }
-            make_as_read(stage, file, target, options);
-        }
+void state_what_was_not(const ApplyStage& stage, bool first, Report& report) {
+    const ApplyReport& made = stage.made;
+    const PatchFacts& facts = stage.reader->facts();
+    if ((stage.certain() && made.target_checked) || !made.overridden.empty()) return;
+    if (facts.checked_windows != 0 && !made.target_checked)
+        return report.unchecked(fmt::format("{} of {} windows: they carry no check",
+                                            grouped(facts.windows - facts.checked_windows), grouped(facts.windows)));
+    if (stage.certain()) return report.unchecked("the result itself: nothing says what it should be");
+    if (!first)
+        return report.unchecked(
+            fmt::format("whether {} was made for what the patch before it makes", shown(stage.patch.path())));
+    report.unchecked(
+        "whether this is the source the patch was made for: the patch carries no checks and none were given");
+    report.next(
+        "if the result misbehaves, get the right source's checksum from the patch's author and pass it with --expect");
+}
+
+void state_stage(const ApplyStage& stage, bool first, bool last, Report& report) {
+    const ApplyReport& made = stage.made;
+    const PatchFacts& facts = stage.reader->facts();
+    for (const DigestMismatch& m : made.overridden)
+        report.warn(fmt::format("went on although {} is {} where {} was wanted (--allow)", m.name, m.found, m.wanted));
+    warn_past_end(report, made.fit);
+    if (made.fit.answer == FitAnswer::already_patched) report.warn("the source was already patched");
+    if (stage.representation) {
+        const std::string words = words_for(*stage.representation);
+        report.detail("reading", words);
+        report.warn(stage.opinion
+                        ? fmt::format("the source was read {}: {} (--as-is takes it as it is)", words,
+                                      stage.opinion->why)
+                        : fmt::format("the source was read {}; only so it is the one the patch was made for", words));
     }
+    if (traits_of(facts.format).has_windows && facts.windows == 0)
+        report.warn("the patch has no windows: it makes an empty file");
+    if (made.fit.changes_nothing) report.warn("the patch changes nothing: source and result are the same");
+    state_what_was_checked(stage, last, report);
+    state_what_was_not(stage, first, report);
+}
 
-    void make_as_read(Stage& stage, ByteView file, ByteSink& target, const ApplyOptions& options) {
-        const Reading& reading = *stage.reading;
-        const auto read = read_as(file, reading);
-        const auto bytes = static_cast<std::size_t>(arguments_.keep_header ? reading.bytes : 0);
-        const bool added = reading.kind == ReadingKind::with_front_header;
-        const bool taken = reading.kind == ReadingKind::without_front_header;
-        target.clear();
-        HeaderKeeper with_header(target, file.first(taken ? bytes : 0));
-        HeaderDropper without_header(target, added ? bytes : 0);
-        header_kept_ = bytes != 0 && (added || taken);
-        stage.made = apply(stage.patch, *read, added ? static_cast<ByteSink&>(without_header) : with_header, options);
-    }
+std::string how_it_went(const std::vector<ApplyStage>& stages, bool certain) {
+    const ApplyReport &first = stages.front().made, &last = stages.back().made;
+    if (first.fit.reversed) return "backwards: the file was already patched, this is its original";
+    if (std::any_of(stages.begin(), stages.end(), [](const auto& s) { return !s.made.overridden.empty(); }))
+        return "against failed checks";
+    if (first.fit.answer == FitAnswer::fits && last.target_checked)
+        return certain ? "source and result are right"
+                       : "source and result are right, but not every patch could be checked";
+    if (first.fit.answer == FitAnswer::fits) return "the source is right";
+    if (last.target_checked) return "the result is right";
+    return stages.front().opinion ? "the patch carries no checks, but the ROM's own come out right"
+                                  : "nothing could be checked";
+}
 
-    /// A patch without checks may all the same show that it was made for the file with, or without, a front header.
-    bool go_by_opinion(Stage& stage, const ApplyOptions& options) {
-        const PatchFacts& facts = stage.reader->facts();
-        if (arguments_.as_is || !facts.source.empty() || !options.checks.source.empty() || facts.checked_windows != 0)
-            return false;
-        const auto opinion = opinion_on_header(*stage.reader, source_.bytes(), context_.limits);
-        if (!opinion) return false;
-        if (!opinion->sure) {
-            report_.warn(fmt::format("the patch was perhaps made for the file {}: {}", words_for(opinion->reading),
-                                     opinion->why));
-            report_.next("if the result misbehaves, undo it, and apply the patch to what this makes",
-                         fmt::format("hotstitch header {} {} -o OUTPUT",
-                                     opinion->reading.kind == ReadingKind::without_front_header ? "strip" : "attach",
-                                     shell_file(arguments_.source)));
-            return false;
-        }
-        stage.reading = opinion->reading;
-        stage.why = opinion->why;
-        return true;
-    }
+void state_internal_checks(const ApplyResult& result, Report& report) {
+    if (result.internal_checks == InternalChecks::not_asked) return;
+    if (result.internal_checks == InternalChecks::cannot_be_mended)
+        return report.warn(
+            fmt::format("the internal checks could not be mended: {}", escaped(result.mend_failure)));
+    const std::string text = words_for(result.internal_checks);
+    report.fact("internal_checks", "internal checks", text, text);
+}
 
-    /// What is done to the whole content after the last patch.
-    void finish_content(ByteSink& sink) {
-        if (arguments_.mend) mend(sink);
-        if (mended_ || header_kept_) output_ = digest(MemorySource(*sink.written()), {}, context_.progress);
-    }
+void state_made(const ApplyJob& job, const fs::path& path, const std::string& place, Report& report) {
+    const ApplyResult& result = job.result();
+    const std::vector<ApplyStage>& stages = job.stages();
+    state_internal_checks(result, report);
+    if (result.output)
+        report.fact("patch_makes", "patch makes",
+                    fmt::format("{}, crc32 {}", size_text(*result.patched.size), result.patched.crc32->hex()),
+                    json_of(result.patched));
+    output_fact(report, result.output.value_or(result.patched), path);
+    for (const ApplyStage& stage : stages)
+        state_stage(stage, &stage == &stages.front(), &stage == &stages.back(), report);
+    const bool certain = std::all_of(stages.begin(), stages.end(), [](const auto& s) { return s.certain(); });
+    std::string how = how_it_went(stages, certain);
+    if (result.internal_checks == InternalChecks::mended) how += "; then the ROM's own checks were mended";
+    report.conclude(certain ? Mood::good : Mood::unsure, "made", fmt::format("Made {}: {}.", place, how),
+                    ExitCode::yes);
+}
 
-    std::optional<Image> image_as_read() const {
-        const std::optional<Reading>& reading = stages_.front().reading;
-        if (!reading) return recognise_image(source_.bytes());
-        const auto read = read_as(source_.bytes(), *reading);
-        Bytes storage(static_cast<std::size_t>(read->size()));
-        return recognise_image(read->read(0, storage.size(), storage));
-    }
+void state_already_patched(Report& report) {
+    report.conclude(Mood::good, "already-patched",
+                    "Already patched: the file given is what the patch makes. Nothing was made.", ExitCode::yes);
+    report.detail("made", false);
+    report.next(
+        "to start from the original, look for the file from before; to make a copy all the same, name it with -o");
+}
 
-    /// Internal checks that the patch left stale. Those that were wrong before are somebody's choice.
-    void mend(ByteSink& sink) {
-        const auto say = [&](const char* text) { report_.fact("internal_checks", "internal checks", text, text); };
-        const auto before = image_as_read();
-        if (!before) return say("none that are known in the source");
-        if (!all_checks_right(*before)) return say("not all right before the patch, so left as they are");
-        const auto after = recognise_image(*sink.written());
-        if (!after) return say("none that are known in the result");
-        if (all_checks_right(*after)) return say("right, before and after the patch");
-        MendPlan plan;
-        try {
-            plan = plan_mends(*sink.written(), {{"checksum", {}}}, {{}, context_.limits});
-        } catch (const Error& error) {  // no reason to keep what the patch made from the player
-            return report_.warn(fmt::format("the internal checks could not be mended: {}", escaped(error.what())));
-        }
-        mended_ = plan.changes();
-        const Bytes mended = changed(*sink.written(), plan.change);
-        sink.clear();
-        sink.reserve(mended.size());
-        sink.write(mended);
-        say("right before the patch, stale after it, mended: the output differs in them from what the patch makes");
-    }
+/// Which patch of several it was that could not be applied.
+void state_stop(const ApplyJob& job, Report& report) {
+    const std::size_t number = job.result().stopped_at, all = job.stages().size();
+    if (number == 0 || all < 2) return;
+    report.fact("stage", "stopped at",
+                fmt::format("patch {} of {}, {}", number, all, shown(job.stages()[number - 1].patch.path())), number);
+}
 
-    void finish(Delivery& delivery) {
-        Receipt receipt;
-        const fs::path folder = delivery.output().path().parent_path();
-        if (!arguments_.no_receipt)
-            for (const Stage& stage : stages_)
-                receipt.patches.push_back(receipt_file(stage.patch, folder, arguments_.digests, context_.progress));
-        if (mended_) receipt.mends = {"checksum"};
-        if (stages_.front().reading) receipt.reading = words_for(*stages_.front().reading);
-        const Delivered delivered = delivery.finish(std::move(receipt));
-        state(shown(delivered.output), delivered.output);
-        state_way_back(delivered, report_);
-        if (!delivered.stood_already) return;
-        conclude_made_already(delivered.output, report_);
-    }
+[[noreturn]] void refuse_source(const ApplyJob& job, const ApplyArguments& arguments, const Context& context,
+                                Report& report) {
+    const ApplyResult& result = job.result();
+    const ApplyStage& stage = job.stages()[result.stopped_at - 1];
+    reason_facts(report, *result.diagnosis);
+    const auto known = read_known(arguments.known, context);
+    known_fact(report, known, job.source(), context);
+    const Checks checks = joined_checks(stage.found, result.stopped_at == 1 ? arguments.expect : Digests{});
+    needed_fact(report, known, joined(stage.reader->facts().source, checks.source));
+    state_stop(job, report);
+    const DigestMismatch& first = result.mismatches.front();
+    throw Error(ErrorCode::wrong_source, "this is not the source the patch was made for")
+        .in(first.name)
+        .wanted(first.wanted)
+        .found(first.found)
+        .hint(stage.representation && stage.representation->harmless()
+                  ? "leave out --as-is: read so, the file is the right one"
+                  : result.diagnosis->next);
+}
 
-    /// Sound tracks and the like that go by another name than the output would not be found by the game.
-    void point_out_companions(const fs::path& output) {
-        if (!arguments_.name_like.empty() || arguments_.in_place) return;
-        std::vector<fs::path> folders{source_.path().parent_path()};
-        if (const fs::path other = stages_.back().patch.path().parent_path(); other != folders.front())
-            folders.push_back(other);
-        for (const fs::path& folder : folders)
-            for (const CompanionSet& set : companions_in(folder))
-                if (set.stem != output.stem())
-                    report_.next(fmt::format(
-                        "{} go by the name \"{}\"; if they belong to this game, give the output that name "
-                        "with --name-like {}",
-                        counted(set.files, "file", "files"), escaped(set.stem), shell_word(set.example.string())));
-    }
+void state_delivery(const ApplyJob& job, const ApplyArguments& arguments, Report& report) {
+    const Delivered& delivered = job.result().delivered;
+    state_made(job, delivered.output, shown(delivered.output), report);
+    state_way_back(delivered, report);
+    if (delivered.stood_already) conclude_made_already(delivered.output, report);
+    for (const CompanionSet& set : job.result().companions)
+        report.next(fmt::format("{} go by the name \"{}\"; if they belong to this game, give the output that name "
+                                "with --name-like {}",
+                                counted(set.files, "file", "files"), escaped(set.stem),
+                                shell_word(set.example.string())));
+    if (arguments.in_place || !arguments.output.path.empty()) return;
+    if (delivered.output.parent_path().filename() != "patched") return;
+    // For programs that only start from their own place.
+    std::string call = fmt::format("hotstitch apply --in-place {}", shell_file(arguments.source));
+    for (const std::string& patch : arguments.patches) call += fmt::format(" {}", shell_file(patch));
+    report.next("to use it, put it where the program looks, or run", call);
+}
 
-    bool is_already_patched() const {
-        if (stages_.size() != 1 || !arguments_.output.path.empty()) return false;
-        const Stage& stage = stages_.front();
-        return fit(*stage.reader, source_, options_for(stage).checks, context_.progress, context_.limits).answer ==
-               FitAnswer::already_patched;
-    }
-
-    void state(const std::string& place, const fs::path& path) {
-        const Digests &patched = stages_.back().made.target, made = output_.value_or(patched);
-        if (output_)
-            report_.fact("patch_makes", "patch makes",
-                         fmt::format("{}, crc32 {}", size_text(*patched.size), patched.crc32->hex()), json_of(patched));
-        output_fact(report_, made, path);
-        for (const Stage& stage : stages_)
-            state_stage(stage, &stage == &stages_.front(), &stage == &stages_.back(), report_);
-        conclude_made(stages_, place, mended_, report_);
-    }
-
-    std::vector<const InputFile*> inputs() const {
-        std::vector<const InputFile*> all{&source_};
-        for (const Stage& stage : stages_) all.push_back(&stage.patch);
-        return all;
-    }
-
-    /// How the same call would replace the source, for programs that only start from their own place.
-    std::string in_place_call() const {
-        std::string call = fmt::format("hotstitch apply --in-place {}", shell_file(arguments_.source));
-        for (const std::string& patch : arguments_.patches) call += fmt::format(" {}", shell_file(patch));
-        return call;
-    }
-
-    const ApplyArguments& arguments_;
-    const Context& context_;
-    Report& report_;
-    const Receipt* renews_;
-    InputFile source_;
-    std::vector<Stage> stages_;
-    bool mended_ = false, header_kept_ = false;
-    std::optional<Digests> output_;  ///< where it is not what the last patch makes
-};
+void state_doubt(const ApplyResult& result, const ApplyArguments& arguments, Report& report) {
+    if (!result.doubt) return;
+    const Representation& other = result.doubt->reading;
+    report.warn(fmt::format("the patch was perhaps made for the file {}: {}", words_for(other), result.doubt->why));
+    report.next("if the result misbehaves, undo it, and apply the patch to what this makes",
+                fmt::format("hotstitch header {} {} -o OUTPUT",
+                            other.kind == RepresentationKind::without_front_header ? "strip" : "attach",
+                            shell_file(arguments.source)));
+}
 
 }  // namespace
 
-void run_apply(const ApplyArguments& arguments, const Context& context, Report& report, const Receipt* renews) {
-    refuse_contradictions(arguments);
-    Application(arguments, context, report, renews).run();
+void run_apply(ApplyRequest request, const ApplyArguments& arguments, const Context& context, Report& report) {
+    const bool to_stream = request.output == "-";
+    ApplyJob job(std::move(request), context);
+    try {
+        job.open();
+    } catch (const Error&) {
+        for (const ApplyStage& stage : job.stages())
+            if (!stage.reader) file_fact(report, "patch", stage.patch.path(), {.size = stage.patch.size()});
+        throw;
+    }
+    state_inputs(job, report);
+    std::optional<ScratchFile> scratch;
+    if (to_stream) scratch.emplace();
+    try {
+        scratch ? job.run(*scratch) : job.run();
+    } catch (const Error&) {
+        state_stop(job, report);
+        throw;
+    }
+    switch (job.result().outcome) {
+        case ApplyOutcome::wrong_source: refuse_source(job, arguments, context, report);
+        case ApplyOutcome::already_patched: return state_already_patched(report);
+        case ApplyOutcome::made:
+        case ApplyOutcome::made_already: break;
+    }
+    state_doubt(job.result(), arguments, report);
+    if (!scratch) return state_delivery(job, arguments, report);
+    scratch->copy_to(STDOUT_FILENO, context.progress);
+    state_made(job, "-", "standard output", report);
 }
 
 void run(const ApplyArguments& arguments, const Context& context, Report& report) {
-    run_apply(arguments, context, report, nullptr);
+    run_apply(request_from(arguments, context), arguments, context, report);
+}
+
+void run(const RenewArguments& arguments, const Context& context, Report& report) {
+    RenewPlan plan = plan_renewal(arguments.receipt, arguments.patches, context);
+    const fs::path receipt = receipt_path(plan.request.output);
+    report.fact("receipt", "by receipt", shown(receipt), as_utf8(receipt.string()));
+    if (plan.output_changed)
+        report.warn("the file in place was no longer what had been made; it is kept as a backup");
+    ApplyArguments as_typed;
+    as_typed.source = plan.request.source;
+    as_typed.patches = arguments.patches;
+    as_typed.output.path = plan.request.output;
+    run_apply(std::move(plan.request), as_typed, context, report);
 }
 
 }  // namespace hotstitch::cli

@@ -4,16 +4,14 @@
 #pragma once
 
 #include "arguments.h"
-#include "hotstitch/limits.h"
-#include "hotstitch/progress.h"
+#include "hotstitch/inputs.h"
 #include "render/report.h"
 
 namespace hotstitch::cli {
 
-struct Context {
+/// What every command gets: the budgets, how progress is told, and "-" as a name.
+struct Context : WorkOptions {
     Common common;
-    Limits limits;
-    Progress progress;
 };
 
 void run(const DescribeArguments& arguments, const Context& context, Report& report);

@@ -7,18 +7,38 @@
 #include <utility>
 
 #include "hotstitch/error.h"
-#include "hotstitch/patch_format.h"
-#include "render/escape.h"
-#include "render/quantities.h"
+#include "hotstitch/patch.h"
 
 namespace hotstitch::cli {
 
 namespace fs = std::filesystem;
 
-InputFile open_input(const std::string& name, const Context& context) {
-    if (name == "-")
-        return InputFile::from_descriptor(STDIN_FILENO, "standard input", context.limits, context.progress);
-    return InputFile(name, context.limits, context.progress);
+InputFile open_input(const std::string& name, const Limits& limits, const Progress& progress) {
+    if (name == "-") return InputFile::from_descriptor(STDIN_FILENO, "standard input", limits, progress);
+    return InputFile(name, limits, progress);
+}
+
+Replace replace_mode(const OutputArguments& output, bool in_place) {
+    if (!output.replace && !in_place) return Replace::never;
+    return output.no_backup ? Replace::without_backup : Replace::keep_backup;
+}
+
+fs::path with_extension(fs::path path, std::string_view extension) {
+    return path.replace_extension(extension);
+}
+
+void readme_facts(Report& report, const PatchFile& patch) {
+    for (const std::string& readme : patch.readmes)
+        report.fact("readme", "readme", fmt::format("{} in {}", escaped(readme), shown(patch.archive)),
+                    as_utf8(readme));
+}
+
+InputFile stated_source(InputFile file, const PatchReader& patch, const Checks& checks, const Context& context,
+                        Report& report) {
+    SourceFile found = source_for(std::move(file), patch, checks, context);
+    if (!found.archive.empty())
+        report.warn(fmt::format("the source was taken out of the archive {}", shown(found.archive)));
+    return std::move(found.file);
 }
 
 std::string shown(const fs::path& path) {
@@ -31,32 +51,8 @@ std::string shown_absolute(const fs::path& path) {
     return shown(code ? path : absolute);
 }
 
-fs::path checks_path(const fs::path& patch) {
-    return fs::path(patch).concat(".checks.json");
-}
-
-std::optional<FoundChecks> find_checks(const InputFile& patch) {
-    FoundChecks found{checks_path(patch.path()), {}};
-    std::error_code code;
-    if (!fs::is_regular_file(found.path, code)) return std::nullopt;
-    const InputFile file(found.path);
-    found.checks = checks_from_json(text_of(file.bytes()));
-    return found;
-}
-
 void checks_fact(Report& report, const std::optional<FoundChecks>& found) {
     if (found) report.fact("checks_file", "checks", shown(found->path), as_utf8(found->path.string()));
-}
-
-Checks joined_checks(const std::optional<FoundChecks>& found, const Digests& expect) {
-    Checks all = found ? found->checks : Checks{};
-    for (const DigestMismatch& mismatch : compare(all.source, expect))
-        throw Error(ErrorCode::usage, fmt::format("--expect and {} contradict each other", found->path.string()))
-            .in(mismatch.name)
-            .wanted(fmt::format("{} (checks file)", mismatch.wanted))
-            .found(fmt::format("{} (--expect)", mismatch.found));
-    all.source = joined(all.source, expect);
-    return all;
 }
 
 void file_fact(Report& report, const std::string& key, const fs::path& path, const Digests& digests,
@@ -103,7 +99,7 @@ void warn_past_end(Report& report, const Fit& fit) {
 void reason_facts(Report& report, const Diagnosis& diagnosis) {
     Json list = Json::array();
     for (const Reason& reason : diagnosis.reasons) list.push_back({{"code", reason.code}, {"text", reason.text}});
-    for (const Reason& reason : diagnosis.reasons) report.fact("reasons", "reason", reason.text, list);
+    for (const Reason& reason : diagnosis.reasons) report.fact("reasons", "reason", escaped(reason.text), list);
 }
 
 void mismatch_facts(Report& report, const std::vector<DigestMismatch>& mismatches) {
@@ -125,6 +121,32 @@ void mismatch_facts(Report& report, const std::vector<DigestMismatch>& mismatche
             report.fact("mismatches", "wanted " + m.name, m.wanted, list);
         }
     }
+}
+
+void state_way_back(const Delivered& delivered, Report& report) {
+    const auto state = [&](const char* name, const std::optional<fs::path>& path) {
+        if (path) report.fact(name, name, escaped(path->string()), as_utf8(path->string()));
+    };
+    state("backup", delivered.backup);
+    state("reverse", delivered.reverse);
+    state("receipt", delivered.receipt);
+    if (!delivered.has_way_back)
+        report.warn("no backup and no reverse patch were kept: there is no way back from this");
+}
+
+void conclude_made_already(const fs::path& output, Report& report) {
+    report.detail("made", false);
+    report.conclude(
+        Mood::good, "made-already",
+        fmt::format("Made already: {} is there, with the very bytes that this makes.", escaped(output.string())),
+        ExitCode::yes);
+}
+
+void output_fact(Report& report, const Digests& made, const fs::path& path) {
+    Json value = json_of(made);
+    value["path"] = as_utf8(path.string());
+    report.fact("output", "output", fmt::format("{}, crc32 {}", size_text(*made.size), made.crc32->hex()),
+                std::move(value));
 }
 
 }  // namespace hotstitch::cli

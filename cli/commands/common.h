@@ -5,37 +5,30 @@
 #include <optional>
 
 #include "commands/commands.h"
+#include "hotstitch/words.h"
 #include "hotstitch/checks.h"
 #include "hotstitch/create.h"
-#include "hotstitch/diagnose.h"
-#include "hotstitch/file_io.h"
 #include "hotstitch/fit.h"
-#include "hotstitch/shared_bytes.h"
+#include "hotstitch/delivery.h"
+#include "hotstitch/file_io.h"
 #include "hotstitch/summary.h"
-#include "render/escape.h"
 
 namespace hotstitch::cli {
 
 /// Opens a file, or standard input for "-".
-InputFile open_input(const std::string& name, const Context& context);
+InputFile open_input(const std::string& name, const Limits& limits, const Progress& progress);
 
 /// The path as shown: escaped, quoted nowhere.
 std::string shown(const std::filesystem::path& path);
 std::string shown_absolute(const std::filesystem::path& path);
 
-/// "PATCH.checks.json" beside the patch.
-std::filesystem::path checks_path(const std::filesystem::path& patch);
-
-struct FoundChecks {
-    std::filesystem::path path;
-    Checks checks;
-};
-/// The checks file beside the patch, if there is one. Throws Error(damaged) when it is there and broken.
-std::optional<FoundChecks> find_checks(const InputFile& patch);
 void checks_fact(Report& report, const std::optional<FoundChecks>& found);
 
-/// Joins --expect with the checks file. Throws Error(usage) when they contradict each other.
-Checks joined_checks(const std::optional<FoundChecks>& found, const Digests& expect);
+/// Never, or with a backup, or without. In place, replacing is what was asked for.
+Replace replace_mode(const OutputArguments& output, bool in_place = false);
+
+/// The same path with another extension.
+std::filesystem::path with_extension(std::filesystem::path path, std::string_view extension);
 
 /// States a file as a fact: path, size and whichever checksums are given.
 void file_fact(Report& report, const std::string& key, const std::filesystem::path& path, const Digests& digests,
@@ -55,5 +48,21 @@ void reason_facts(Report& report, const Diagnosis& diagnosis);
 
 /// One fact for each value that is not as it should be.
 void mismatch_facts(Report& report, const std::vector<DigestMismatch>& mismatches);
+
+/// Backup, reverse patch and receipt as facts, and a warning when there is no way back.
+void state_way_back(const Delivered& delivered, Report& report);
+
+/// The verdict where the output stood there already.
+void conclude_made_already(const std::filesystem::path& output, Report& report);
+
+/// Size and CRC-32 of an output as a fact.
+void output_fact(Report& report, const Digests& made, const std::filesystem::path& path);
+
+/// Texts found beside a patch in its archive.
+void readme_facts(Report& report, const PatchFile& patch);
+
+/// The source that a patch wants, out of its archive where it is in one, which is then said.
+InputFile stated_source(InputFile file, const PatchReader& patch, const Checks& checks, const Context& context,
+                        Report& report);
 
 }  // namespace hotstitch::cli

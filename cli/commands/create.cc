@@ -5,12 +5,7 @@
 #include <unistd.h>
 
 #include "commands/common.h"
-#include "delivery.h"
 #include "hotstitch/error.h"
-#include "placement.h"
-#include "render/escape.h"
-#include "render/quantities.h"
-#include "unpacking.h"
 
 namespace hotstitch::cli {
 
@@ -195,7 +190,7 @@ void run(const CreateArguments& arguments, const Context& context, Report& repor
     if (arguments.output.path == "-" && arguments.checks)
         throw Error(ErrorCode::usage, "--checks writes a file beside the patch, so the patch needs a name")
             .hint("use -o PATH");
-    InputFile source = open_or_unpack(arguments.source, context), target = open_or_unpack(arguments.target, context);
+    InputFile source = open_file(arguments.source, context), target = open_file(arguments.target, context);
     unpack_one_of(source, target, context, report);
     if (arguments.target == "-" && arguments.output.path.empty())
         throw Error(ErrorCode::usage, "with the target from standard input, the output has to be named")

@@ -6,14 +6,11 @@
 #include "commands/common.h"
 #include "hotstitch/archive.h"
 #include "hotstitch/error.h"
-#include "hotstitch/image.h"
-#include "hotstitch/patch_reader.h"
-#include "hotstitch/recognise.h"
+#include "hotstitch/cartridge.h"
+#include "hotstitch/patch.h"
+#include "hotstitch/part.h"
 #include "image_facts.h"
 #include "known.h"
-#include "render/escape.h"
-#include "render/quantities.h"
-#include "unpacking.h"
 
 namespace hotstitch::cli {
 namespace {
@@ -154,10 +151,10 @@ void state_wish(Report& part, const std::string& key, const std::string& label, 
 }
 
 void describe_patch(const InputFile& file, const std::string& source_name, const Context& context, Report& part) {
-    const auto patch = open_patch(file.bytes(), context.limits);
+    const auto patch = open_patch(file, context.limits);
     const PatchFacts& facts = patch->facts();
     std::optional<InputFile> source;
-    if (!source_name.empty()) source = source_for(open_or_unpack(source_name, context), *patch, {}, context, part);
+    if (!source_name.empty()) source = stated_source(open_file(source_name, context), *patch, {}, context, part);
     const PatchSummary summary = summarise(*patch, source ? std::optional(source->size()) : std::nullopt, 64);
     part.detail("format", traits_of(facts.format).name);
     part.detail("records", facts.records);
@@ -195,7 +192,7 @@ void describe_patch(const InputFile& file, const std::string& source_name, const
 
 /// What an archive holds, and how to name it. A broken archive is described all the same.
 void state_members(const InputFile& file, const std::string& name, const Context& context, Report& part) try {
-    const std::vector<ArchiveMember> members = list_archive(file.bytes(), context.limits, context.progress);
+    const std::vector<ArchiveMember> members = list_archive(file, context.limits, context.progress);
     Json list = Json::array();
     for (const ArchiveMember& member : members)
         list.push_back({{"name", as_utf8(member.name)},
@@ -219,19 +216,10 @@ void state_members(const InputFile& file, const std::string& name, const Context
     part.warn(escaped(error.what()));
 }
 
-/// A cartridge ROM. Its first bytes may be those of something else; then it has to be certain.
-std::optional<Image> image_in(const InputFile& file, const FileKind& kind) {
-    // A tar of one ROM looks like a ROM behind a copier header, but for its checksum.
-    if (kind.name == "patch" || kind.name == "empty" || kind.name == "archive") return std::nullopt;
-    std::optional<Image> image = recognise_image(file.bytes());
-    if (image && kind.name != "data" && image->certainty != Certainty::certain) image.reset();
-    return image;
-}
-
-void describe_image(const InputFile& file, const Image& image, const DescribeArguments& arguments, Report& part) {
+void describe_image(const InputFile& file, const Cartridge& image, const DescribeArguments& arguments, Report& part) {
     image_facts(part, image);
-    if (!arguments.at.empty()) place_facts(part, image, file.bytes(), arguments.at);
-    if (arguments.free) free_facts(part, image, file.bytes());
+    if (!arguments.at.empty()) place_facts(part, image, file, arguments.at);
+    if (arguments.free) free_facts(part, image, file);
     const auto wrong = std::find_if(image.checks.begin(), image.checks.end(), [](const InternalCheck& check) {
         return check.mendable && check.state == CheckState::wrong;
     });
@@ -249,10 +237,9 @@ void describe_image(const InputFile& file, const Image& image, const DescribeArg
 void describe_file(const std::string& name, const DescribeArguments& arguments, const std::optional<KnownFiles>& known,
                    const Context& context, Report& part) {
     part.detail("path", as_utf8(name));
-    const InputFile file = open_or_unpack(name, context);
-    const FileKind kind = recognise_file(file.bytes());
-    const std::optional<Image> image = image_in(file, kind);
-    part.detail("kind", image ? "cartridge" : kind.name);
+    const InputFile file = open_file(name, context);
+    const auto [kind, image] = identify(file);
+    part.detail("kind", kind.name);
     if (!image && (!arguments.at.empty() || arguments.free))
         throw Error(ErrorCode::usage, "--at and --free are for cartridge ROMs, and this file is none that is known")
             .in(shown(file.path()));

@@ -6,13 +6,9 @@
 
 #include "commands/common.h"
 #include "hotstitch/error.h"
-#include "hotstitch/front_header.h"
-#include "hotstitch/image.h"
+#include "hotstitch/cartridge.h"
 #include "image_facts.h"
-#include "placement.h"
-#include "render/quantities.h"
-#include "rewrite.h"
-#include "unpacking.h"
+#include "rewriting.h"
 
 namespace hotstitch::cli {
 namespace {
@@ -28,7 +24,7 @@ void state_header(const FrontHeader& header, const InputFile& file, Report& repo
     for (const std::string& reason : header.reasons) report.fact("reasons", "because", reason, reasons);
     if (header.size == 0) return;
     std::string first;
-    for (const std::byte b : file.bytes().first(std::min<std::size_t>(file.bytes().size(), 16)))
+    for (const std::byte b : head_of(file, 16))
         first += fmt::format("{}{:02x}", first.empty() ? "" : " ", std::to_integer<unsigned>(b));
     report.fact("first_bytes", "begins", first, first);
 }
@@ -53,7 +49,7 @@ void show(const FrontHeader& header, const InputFile& file, Report& report) {
 }
 
 void strip(const HeaderArguments& arguments, const InputFile& file, const Context& context, Report& report) {
-    const FrontHeader header = front_header_of(file.bytes());
+    const FrontHeader header = front_header_of(file);
     std::uint64_t size = header.size;
     if (arguments.size != 0) {
         if (arguments.size >= file.size() || arguments.size > most_header)
@@ -75,20 +71,19 @@ void strip(const HeaderArguments& arguments, const InputFile& file, const Contex
                                "What speaks for a front header is weak, so none was taken off. Nothing was written.",
                                ExitCode::no);
     }
-    check_rewrite(arguments.rewrite, arguments.file, file);
-    const ByteView front = file.bytes().first(static_cast<std::size_t>(size));
+    RewriteRequest request = rewrite_request(arguments.rewrite, file);
+    const Bytes front = head_of(file, static_cast<std::size_t>(size));
     if (arguments.keep.empty() && (!all_equal(front) || front[0] != std::byte{0}))
         report.note("the header is not all zero; --keep FILE would have kept it, to be attached again");
-    if (const auto image = recognise_image(file.bytes());
-        image && image->reading && image->reading->kind == ReadingKind::de_interleaved)
+    if (const auto image = recognise_cartridge(file);
+        image && image->reading && image->reading->kind == RepresentationKind::de_interleaved)
         report.warn("what is left is still interleaved; the mend de-interleave of the whole file takes both off");
     ChangeList change(file.size());
     change.put(0, size, {});
-    const auto place = write_rewritten(file, change,
-                                       {.what = {fmt::format("front header of {} bytes taken off", size)},
-                                        .aside = arguments.keep,
-                                        .aside_bytes = front},
-                                       arguments.rewrite, context, report);
+    request.what = {fmt::format("strip-header {}", size)};
+    request.aside = arguments.keep;
+    request.aside_bytes = front;
+    const auto place = write_rewritten(file, change, request, context, report);
     if (!arguments.keep.empty()) report.fact("kept", "header kept", shown(arguments.keep), as_utf8(arguments.keep));
     if (place)
         report.conclude(Mood::good, "stripped",
@@ -111,7 +106,7 @@ Bytes header_to_attach(const HeaderArguments& arguments, const InputFile& file, 
             throw Error(ErrorCode::usage, "no front header is so large").wanted("at most 1 MiB");
         return Bytes(static_cast<std::size_t>(arguments.size));
     }
-    const auto image = recognise_image(file.bytes());
+    const auto image = recognise_cartridge(file);
     if (!image || image->certainty != Certainty::certain)
         throw Error(ErrorCode::usage, "it is not certain what platform this is, so no header can be made unasked")
             .hint("say which: --from FILE, --nes LIST, or --size 512 for an empty copier's header");
@@ -125,22 +120,19 @@ void attach(const HeaderArguments& arguments, const InputFile& file, const Conte
     const int ways = (arguments.from.empty() ? 0 : 1) + (arguments.nes.empty() ? 0 : 1) + (arguments.size == 0 ? 0 : 1);
     if (ways > 1) throw Error(ErrorCode::usage, "--from, --nes and --size are three ways to say the same");
     const Bytes header = header_to_attach(arguments, file, context);
-    const FrontHeader present = front_header_of(file.bytes());
+    const FrontHeader present = front_header_of(file);
     if (present.size != 0 && present.sure)
         throw Error(ErrorCode::usage, "the file has a front header already")
             .in("front header")
             .found(fmt::format("{} bytes", present.size))
             .hint(fmt::format("take it off first: hotstitch header strip {}", shell_file(arguments.file)));
-    check_rewrite(arguments.rewrite, arguments.file, file);
+    RewriteRequest request = rewrite_request(arguments.rewrite, file);
     ChangeList change(file.size());
     change.put(0, 0, header);
-    const auto place =
-        write_rewritten(file, change, {.what = {fmt::format("front header of {} bytes put on", header.size())}},
-                        arguments.rewrite, context, report);
+    request.what = {fmt::format("attach-header {}", header.size())};
+    const auto place = write_rewritten(file, change, request, context, report);
     if (!arguments.nes.empty()) {
-        Bytes all(header);
-        all.insert(all.end(), file.bytes().begin(), file.bytes().end());
-        if (const auto image = recognise_image(all))
+        if (const auto image = recognise_cartridge(ChangedSource(file, change)))
             for (const std::string& warning : image->warnings) report.warn(warning);
     }
     if (place)
@@ -155,11 +147,11 @@ void run(const HeaderArguments& arguments, const Context& context, Report& repor
     if (!stripping && !arguments.keep.empty()) throw Error(ErrorCode::usage, "--keep belongs to header strip");
     if (!attaching && (!arguments.from.empty() || !arguments.nes.empty()))
         throw Error(ErrorCode::usage, "--from and --nes belong to header attach");
-    const InputFile file = open_or_unpack(arguments.file, context);
+    const InputFile file = open_file(arguments.file, context);
     file_fact(report, "file", file.path(), {.size = file.size()});
     if (stripping) return strip(arguments, file, context, report);
     if (attaching) return attach(arguments, file, context, report);
-    show(front_header_of(file.bytes()), file, report);
+    show(front_header_of(file), file, report);
 }
 
 }  // namespace hotstitch::cli

@@ -6,9 +6,7 @@
 #include "commands/common.h"
 #include "hotstitch/error.h"
 #include "image_facts.h"
-#include "render/quantities.h"
-#include "rewrite.h"
-#include "unpacking.h"
+#include "rewriting.h"
 
 namespace hotstitch::cli {
 namespace {
@@ -53,9 +51,9 @@ std::string offer_text(const MendOffer& offer) {
 }
 
 /// What could be mended, with the present and the right value.
-void list_mends(const MendArguments& arguments, const InputFile& file, const Image& image, const MendOptions& options,
+void list_mends(const MendArguments& arguments, const InputFile& file, const Cartridge& image, const MendOptions& options,
                 Report& report) {
-    const std::vector<MendOffer> offers = mends_for(file.bytes(), options);
+    const std::vector<MendOffer> offers = mends_for(file, options);
     Json list = Json::array();
     std::size_t would = 0;
     for (const MendOffer& offer : offers) {
@@ -116,14 +114,14 @@ void state_plan(const MendPlan& plan, Report& report) {
 }  // namespace
 
 void run(const MendArguments& arguments, const Context& context, Report& report) {
-    const InputFile file = open_or_unpack(arguments.file, context);
+    const InputFile file = open_file(arguments.file, context);
     const MendOptions options{arguments.boot_code, context.limits};
     report.detail("path", as_utf8(file.path().string()));
     if (arguments.mends.empty()) {
         if (!arguments.rewrite.output.path.empty() || arguments.rewrite.in_place || !arguments.rewrite.patch.empty())
             throw Error(ErrorCode::usage, "no mend is named")
                 .hint(fmt::format("to see what there is: hotstitch mend {}", shell_file(arguments.file)));
-        const auto image = recognise_image(file.bytes());
+        const auto image = recognise_cartridge(file);
         if (!image)
             throw Error(ErrorCode::unsupported,
                         "the file is no image of a known platform, so there is nothing to mend by")
@@ -133,16 +131,16 @@ void run(const MendArguments& arguments, const Context& context, Report& report)
     file_fact(report, "file", file.path(), {.size = file.size()});
     std::vector<MendRequest> requests;
     for (const std::string& text : arguments.mends) requests.push_back(request_from(text));
-    const MendPlan plan = plan_mends(file.bytes(), requests, options);
+    const MendPlan plan = plan_mends(file, requests, options);
     file.check_intact();
     state_plan(plan, report);
     if (!plan.changes())
         return pass_on_unchanged(file, "nothing-to-mend",
                                  fmt::format("Nothing to mend: {} is as it should be.", shown(file.path())),
                                  arguments.rewrite, context, report);
-    check_rewrite(arguments.rewrite, arguments.file, file);
-    const auto place =
-        write_rewritten(file, plan.change, {.what = arguments.mends}, arguments.rewrite, context, report);
+    RewriteRequest request = rewrite_request(arguments.rewrite, file);
+    request.what = arguments.mends;
+    const auto place = write_rewritten(file, plan.change, request, context, report);
     if (!place) return;
     std::string done;
     for (const MendStep& step : plan.steps)

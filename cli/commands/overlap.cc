@@ -6,8 +6,6 @@
 #include "commands/common.h"
 #include "hotstitch/error.h"
 #include "hotstitch/recast.h"
-#include "render/quantities.h"
-#include "unpacking.h"
 
 namespace hotstitch::cli {
 namespace {
@@ -22,8 +20,10 @@ struct Candidate {
 };
 
 Candidate make_candidate(const std::string& name, const InputFile& source, const Context& context, Report& report) {
-    Candidate candidate{open_patch_file(name, context, report), {}, {}};
-    const auto reader = open_patch(candidate.patch.bytes(), context.limits);
+    PatchFile patch = open_patch_file(name, context);
+    readme_facts(report, patch);
+    Candidate candidate{std::move(patch.file), {}, {}};
+    const auto reader = open_patch(candidate.patch, context.limits);
     file_fact(report, "patch", candidate.patch.path(), {.size = candidate.patch.size()}, patch_text(reader->facts()));
     ApplyOptions options;
     const auto found = find_checks(candidate.patch);
@@ -89,7 +89,7 @@ bool any_with_checks(const std::vector<Candidate>& candidates) {
 
 void run(const OverlapArguments& arguments, const Context& context, Report& report) {
     if (arguments.patches.size() < 2) throw Error(ErrorCode::usage, "an overlap needs two patches at least");
-    InputFile packed = open_or_unpack(arguments.source, context);
+    InputFile packed = open_file(arguments.source, context);
     auto inside = only_member(packed, context);
     if (inside) report.warn(fmt::format("the source was taken out of the archive {}", shown(packed.path())));
     const InputFile source = inside ? std::move(*inside) : std::move(packed);

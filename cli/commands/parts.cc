@@ -10,9 +10,6 @@
 
 #include "commands/common.h"
 #include "hotstitch/error.h"
-#include "hotstitch/recognise.h"
-#include "render/quantities.h"
-#include "unpacking.h"
 
 namespace hotstitch::cli {
 namespace {
@@ -94,8 +91,8 @@ private:
     void look_into(Row row, bool keep, const ExtractPart& extract, int depth) {
         ScratchFile scratch;
         extract(scratch);
-        const ByteView content = *scratch.written();
-        if (digests_) row.digests = digest(MemorySource(content), available({.crc32 = true, .sha1 = true}));
+        const MemorySource content(*scratch.written());
+        if (digests_) row.digests = digest(content, available({.crc32 = true, .sha1 = true}));
         std::unique_ptr<Container> inner;
         try {
             inner = open_container(content, context_.limits, context_.progress);
@@ -179,9 +176,9 @@ void state_rows(const std::vector<Row>& rows, Report& report) {
 }
 
 std::unique_ptr<Container> opened(const InputFile& file, const Context& context) {
-    auto container = open_container(file.bytes(), context.limits, context.progress);
+    auto container = open_container(file, context.limits, context.progress);
     if (container) return container;
-    const FileKind kind = recognise_file(file.bytes());
+    const FileKind kind = identify(file).kind;
     throw Error(ErrorCode::unsupported,
                 fmt::format("{} has no parts that are known: it is {}", file.path().string(), kind.title))
         .hint("archives, compressed files and cartridge ROMs have parts; describe tells more of this file");
@@ -197,7 +194,7 @@ void container_fact(const InputFile& file, const Container& container, Report& r
 
 /// Part by part: by checksum, and byte by byte where that differs.
 void compare(const Container& container, const PartsArguments& arguments, const Context& context, Report& report) {
-    const InputFile other = open_or_unpack(arguments.compare, context);
+    const InputFile other = open_file(arguments.compare, context);
     const auto other_container = opened(other, context);
     report.fact("other", "compared with", fmt::format("{}, {}", shown(other.path()), escaped(other_container->title())),
                 Json{{"path", as_utf8(other.origin())},
@@ -245,7 +242,7 @@ void compare(const Container& container, const PartsArguments& arguments, const 
 }  // namespace
 
 void run(const PartsArguments& arguments, const Context& context, Report& report) {
-    const InputFile file = open_or_unpack(arguments.file, context);
+    const InputFile file = open_file(arguments.file, context);
     const auto container = opened(file, context);
     container_fact(file, *container, report);
     if (!arguments.compare.empty()) return compare(*container, arguments, context, report);

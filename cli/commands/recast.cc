@@ -5,11 +5,7 @@
 #include <unistd.h>
 
 #include "commands/common.h"
-#include "delivery.h"
 #include "hotstitch/error.h"
-#include "placement.h"
-#include "render/quantities.h"
-#include "unpacking.h"
 
 namespace hotstitch::cli {
 
@@ -28,14 +24,16 @@ PatchFormat wanted_format(const RecastArguments& arguments) {
 }  // namespace
 
 void run(const RecastArguments& arguments, const Context& context, Report& report) {
-    InputFile packed = open_or_unpack(arguments.source, context);
-    const InputFile patch = open_patch_file(arguments.patch, context, report);
+    InputFile packed = open_file(arguments.source, context);
+    const PatchFile found_patch = open_patch_file(arguments.patch, context);
+    readme_facts(report, found_patch);
+    const InputFile& patch = found_patch.file;
     const PatchFormat format = wanted_format(arguments);
-    const auto reader = open_patch(patch.bytes(), context.limits);
+    const auto reader = open_patch(patch, context.limits);
     const auto found = find_checks(patch);
     ApplyOptions options;
     options.checks = joined_checks(found, arguments.expect);
-    const InputFile source = source_for(std::move(packed), *reader, options.checks, context, report);
+    const InputFile source = stated_source(std::move(packed), *reader, options.checks, context, report);
     file_fact(report, "source", source.path(), {.size = source.size()});
     file_fact(report, "patch", patch.path(), {.size = patch.size()}, patch_text(reader->facts()));
     checks_fact(report, found);

@@ -11,9 +11,6 @@
 #include "commands/common.h"
 #include "hotstitch/error.h"
 #include "hotstitch/part.h"
-#include "placement.h"
-#include "render/quantities.h"
-#include "unpacking.h"
 
 namespace hotstitch::cli {
 
@@ -83,9 +80,9 @@ private:
                 .hint(fmt::format("see what there is: hotstitch parts {}", shell_file(address)));
         // All names but the last one are opened; the last one is what is taken.
         const std::size_t last = last_name(address);
-        const InputFile file = open_or_unpack(address.substr(0, last - 1), context_);
+        const InputFile file = open_file(address.substr(0, last - 1), context_);
         const std::string name = address.substr(last);
-        const auto container = open_container(file.bytes(), context_.limits, context_.progress);
+        const auto container = open_container(file, context_.limits, context_.progress);
         if (!container)
             throw Error(ErrorCode::unsupported, fmt::format("{} has no parts that are known", file.path().string()))
                 .hint("archives, compressed files and cartridge ROMs have parts; describe tells more of this file");

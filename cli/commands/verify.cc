@@ -9,15 +9,9 @@
 #include "commands/common.h"
 #include "hotstitch/apply.h"
 #include "hotstitch/error.h"
-#include "hotstitch/header_opinion.h"
+#include "hotstitch/fit.h"
 #include "known.h"
-#include "other_patches.h"
-#include "receipts.h"
-#include "render/escape.h"
-#include "render/quantities.h"
-#include "search.h"
 #include "signals.h"
-#include "unpacking.h"
 
 namespace hotstitch::cli {
 namespace {
@@ -83,12 +77,12 @@ void verify_source(const Wanted& wanted, const InputFile& source, const Context&
     warn_past_end(part, answer);
     const std::string name = shown(source.path());
     if (answer.answer == FitAnswer::unknown)
-        if (const auto opinion = opinion_on_header(wanted.patch, source.bytes(), context.limits))
+        if (const auto opinion = opinion_on_header(wanted.patch, source, context.limits))
             part.warn(fmt::format("the patch was {} made for the file {}: {}", opinion->sure ? "surely" : "perhaps",
                                   words_for(opinion->reading), opinion->why));
     if (answer.answer != FitAnswer::does_not_fit) return conclude_fit(answer, name, part);
     const Diagnosis diagnosis =
-        diagnose(wanted.patch, source.bytes(), {wanted.checks, wanted.others, context.limits, context.progress});
+        diagnose(wanted.patch, source, {wanted.checks, wanted.others, context.limits, context.progress});
     const Digests needed = joined(wanted.patch.facts().source, wanted.checks.source);
     conclude_misfit(answer, diagnosis, wanted.known ? wanted.known->find(needed) : nullptr, name, part);
 }
@@ -164,7 +158,7 @@ std::vector<Candidate> candidates_in(const std::vector<std::string>& names) {
 Report report_of(const Candidate& candidate, const Wanted& wanted, const Context& context) {
     Report part("source");
     try {
-        const InputFile file = open_or_unpack(candidate.name, context);
+        const InputFile file = open_file(candidate.name, context);
         verify_source(wanted, file, context, part);
         if (part.exit_code() == ExitCode::yes) return part;
         if (const auto inside = source_inside(file, wanted.patch, wanted.checks, context)) {
@@ -237,7 +231,7 @@ void verify_receipt(const std::string& name, const Context& context, Report& rep
     report.fact("receipt", "receipt", shown(receipt_path(file)), as_utf8(receipt_path(file).string()));
     report.fact("made_at", "made", escaped(receipt.time), as_utf8(receipt.time));
     report.fact("made_of", "of", escaped(receipt.source.path), as_utf8(receipt.source.path));
-    for (const std::string& mend : receipt.mends) report.fact("mends", "mended", escaped(mend), receipt.mends);
+    for (const std::string& mend : receipt.mends) report.fact("mends", "mended", escaped(words_for_mend(mend)), receipt.mends);
     for (const ReceiptFile& patch : receipt.patches)
         report.fact("made_by", "by", escaped(patch.path), as_utf8(patch.path));
     const auto mismatches = compare_file(file, receipt.target.digests, context.progress);
@@ -262,23 +256,21 @@ void run(const VerifyArguments& arguments, const Context& context, Report& repor
             .hint("name a SOURCE, or --target FILE");
     if (!arguments.target.empty() && arguments.sources.size() > 1)
         throw Error(ErrorCode::usage, "--target takes one SOURCE at most");
-    const InputFile file = open_patch_file(arguments.patch, context, report);
-    const auto patch = open_patch(file.bytes(), context.limits);
+    const PatchFile found_patch = open_patch_file(arguments.patch, context);
+    readme_facts(report, found_patch);
+    const InputFile& file = found_patch.file;
+    const auto patch = open_patch(file, context.limits);
     file_fact(report, "patch", file.path(), {.size = file.size()}, patch_text(patch->facts()));
     const auto found = find_checks(file);
     checks_fact(report, found);
     const Checks checks = joined_checks(found, arguments.expect);
     for (const DigestMismatch& m : compare(checks.patch, digest(file, choice_for(checks.patch))))
-        throw Error(ErrorCode::damaged, "the patch is not the one its checks file was written for")
-            .in(m.name)
-            .wanted(m.wanted)
-            .found(m.found)
-            .hint("get patch and checks again from the same place; one of them is older or damaged");
+        throw patch_is_another(m);
 
     if (!arguments.target.empty()) {
-        const InputFile target = open_input(arguments.target, context);
+        const InputFile target = open_file(arguments.target, context);
         if (arguments.sources.empty()) return verify_by_checks(*patch, target, checks, context, report);
-        return verify_result(*patch, open_input(arguments.sources.front(), context), target, context, report);
+        return verify_result(*patch, open_file(arguments.sources.front(), context), target, context, report);
     }
     OtherPatches others;
     others.add_beside(file, context);

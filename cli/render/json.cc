@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
-#include "render/escape.h"
 #include "render/report.h"
+#include "hotstitch/words.h"
 
 namespace hotstitch::cli {
 namespace {

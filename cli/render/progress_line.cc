@@ -9,9 +9,9 @@
 #include <cstdio>
 
 #include "render/print.h"
-#include "render/quantities.h"
 #include "render/report.h"
 #include "signals.h"
+#include "hotstitch/words.h"
 
 namespace hotstitch::cli {
 

@@ -5,7 +5,7 @@
 #include <optional>
 
 #include "arguments.h"
-#include "hotstitch/progress.h"
+#include "hotstitch/limits.h"
 
 namespace hotstitch::cli {
 

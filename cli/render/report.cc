@@ -2,8 +2,7 @@
 #include "render/report.h"
 
 #include "advice.h"
-#include "render/escape.h"
-#include "render/quantities.h"
+#include "hotstitch/words.h"
 
 namespace hotstitch::cli {
 

@@ -6,12 +6,12 @@
 
 #include "hotstitch/bytes.h"
 #include "hotstitch/checks.h"
+#include "hotstitch/error.h"
 #include "hotstitch/export.h"
 #include "hotstitch/fit.h"
 #include "hotstitch/limits.h"
-#include "hotstitch/patch_reader.h"
-#include "hotstitch/progress.h"
-#include "hotstitch/stream.h"
+#include "hotstitch/patch.h"
+#include "hotstitch/source.h"
 
 namespace hotstitch {
 
@@ -20,6 +20,8 @@ struct ApplyOptions {
     Checks checks{};
     /// Go on although the source, the result, or the patch is not what the checks want.
     bool allow_source = false, allow_target = false, allow_patch = false;
+    /// Computed in the same passes, whatever is checked, for those who want to write them down.
+    DigestChoice source_digests{.crc32 = false}, target_digests{.crc32 = false};
     /// Make the target also when the source already holds every change.
     bool make_when_already_patched = true;
     Limits limits{};
@@ -29,10 +31,13 @@ struct ApplyOptions {
 struct ApplyReport {
     bool made = false;  ///< false: already patched, and the options say not to make it again
     Fit fit;
-    Digests target;                          ///< size and CRC-32 of what was made, and what the checks name
+    Digests target;  ///< size and CRC-32 of what was made, and what the checks and the options name
     bool target_checked = false;             ///< there was something to compare the result with
     std::vector<DigestMismatch> overridden;  ///< wrong, and allowed by the options
 };
+
+/// A patch that is not the one its expected checksums were written for.
+HOTSTITCH_EXPORT Error patch_is_another(const DigestMismatch& mismatch);
 
 /// Writes the target into `target`. Nothing is written before the patch is read through and the source
 /// checked; but where only the windows of the target carry checks, each is checked as it is made, so what `target` then
@@ -41,6 +46,9 @@ struct ApplyReport {
 HOTSTITCH_EXPORT ApplyReport apply(const ByteSource& patch, const ByteSource& source, ByteSink& target,
                                    const ApplyOptions& options = {});
 
+/// The same with a patch that is open already; whether it is the one that the checks were written for is not looked at.
+HOTSTITCH_EXPORT ApplyReport apply(const PatchReader& patch, const ByteSource& source, ByteSink& target,
+                                   const ApplyOptions& options = {});
 /// The same from and to memory.
 HOTSTITCH_EXPORT Bytes apply(ByteView patch, ByteView source, const ApplyOptions& options = {});
 

@@ -13,8 +13,7 @@
 #include "hotstitch/bytes.h"
 #include "hotstitch/export.h"
 #include "hotstitch/limits.h"
-#include "hotstitch/progress.h"
-#include "hotstitch/stream.h"
+#include "hotstitch/source.h"
 
 namespace hotstitch {
 
@@ -31,6 +30,7 @@ class HOTSTITCH_EXPORT ArchiveReader {
 public:
     /// `archive` has to outlive the reader. Throws Error(not_this_format) when it is none, Error(damaged),
     /// Error(unsupported) in a build without libarchive or without the library of this compression.
+    explicit ArchiveReader(const ByteSource& archive, const Limits& limits = {}, const Progress& progress = {});
     explicit ArchiveReader(ByteView archive, const Limits& limits = {}, const Progress& progress = {});
     ~ArchiveReader();
     ArchiveReader(const ArchiveReader&) = delete;
@@ -49,15 +49,25 @@ public:
 
 private:
     struct State;
+    std::unique_ptr<class WholeView> view_;  ///< of a source
     std::unique_ptr<State> state_;
 };
 
 /// All files at once. Throws as ArchiveReader does.
-HOTSTITCH_EXPORT std::vector<ArchiveMember> list_archive(ByteView archive, const Limits& limits = {},
+HOTSTITCH_EXPORT std::vector<ArchiveMember> list_archive(const ByteSource& archive, const Limits& limits = {},
                                                          const Progress& progress = {});
 
+inline std::vector<ArchiveMember> list_archive(ByteView archive, const Limits& limits = {},
+                                               const Progress& progress = {}) {
+    return list_archive(MemorySource(archive), limits, progress);
+}
+
 /// Unpacks the first member of this name into `out`. Throws Error(usage) when there is none, and as ArchiveReader does.
-HOTSTITCH_EXPORT void extract_member(ByteView archive, std::string_view name, ByteSink& out, const Limits& limits = {},
+HOTSTITCH_EXPORT void extract_member(const ByteSource& archive, std::string_view name, ByteSink& out, const Limits& limits = {},
                                      const Progress& progress = {});
+inline void extract_member(ByteView archive, std::string_view name, ByteSink& out, const Limits& limits = {},
+                           const Progress& progress = {}) {
+    extract_member(MemorySource(archive), name, out, limits, progress);
+}
 
 }  // namespace hotstitch

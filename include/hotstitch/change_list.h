@@ -10,7 +10,7 @@
 #include "hotstitch/bytes.h"
 #include "hotstitch/edit.h"
 #include "hotstitch/export.h"
-#include "hotstitch/stream.h"
+#include "hotstitch/source.h"
 
 namespace hotstitch {
 
@@ -73,9 +73,11 @@ private:
 };
 
 /// Where two files differ at the same places; what only one of them has, counts as different and lies at the end.
+HOTSTITCH_EXPORT std::vector<ByteRange> differing_ranges(const ByteSource& before, const ByteSource& after);
 HOTSTITCH_EXPORT std::vector<ByteRange> differing_ranges(ByteView before, ByteView after);
 
 /// What turns `before` into `after`, at the same places. A few equal bytes between two that differ come along.
+HOTSTITCH_EXPORT ChangeList differences(const ByteSource& before, const ByteSource& after);
 HOTSTITCH_EXPORT ChangeList differences(ByteView before, ByteView after);
 
 /// A source as a change list makes it, without making it. Both have to outlive it.
@@ -96,8 +98,5 @@ private:
 
 /// The result in memory. REQUIRES changes.source_size() == source.size().
 HOTSTITCH_EXPORT Bytes changed(ByteView source, const ChangeList& changes);
-
-/// Writes a whole source, asking it in the end whether what it gave out was right. Throws Error(io).
-HOTSTITCH_EXPORT void write_source(const ByteSource& source, ByteSink& sink);
 
 }  // namespace hotstitch

@@ -6,10 +6,8 @@
 #include "hotstitch/change_list.h"
 #include "hotstitch/export.h"
 #include "hotstitch/limits.h"
-#include "hotstitch/patch_reader.h"
-#include "hotstitch/patch_writer.h"
-#include "hotstitch/progress.h"
-#include "hotstitch/stream.h"
+#include "hotstitch/patch.h"
+#include "hotstitch/source.h"
 
 namespace hotstitch {
 

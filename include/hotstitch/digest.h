@@ -13,8 +13,8 @@
 
 #include "hotstitch/bytes.h"
 #include "hotstitch/export.h"
-#include "hotstitch/progress.h"
-#include "hotstitch/stream.h"
+#include "hotstitch/limits.h"
+#include "hotstitch/source.h"
 
 namespace hotstitch {
 
@@ -64,6 +64,11 @@ struct HOTSTITCH_EXPORT Digests {
 struct DigestChoice {
     bool crc32 = true, md5 = false, sha1 = false, sha256 = false;
 };
+
+/// What one of them or both choose.
+constexpr DigestChoice either(DigestChoice a, DigestChoice b) noexcept {
+    return {a.crc32 || b.crc32, a.md5 || b.md5, a.sha1 || b.sha1, a.sha256 || b.sha256};
+}
 
 /// Computes several checksums side by side as bytes arrive.
 class HOTSTITCH_EXPORT Digester {

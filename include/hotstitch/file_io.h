@@ -3,6 +3,7 @@
 #pragma once
 
 #include <filesystem>
+#include <functional>
 #include <memory>
 #include <optional>
 #include <string>
@@ -12,12 +13,9 @@
 #include "hotstitch/bytes.h"
 #include "hotstitch/export.h"
 #include "hotstitch/limits.h"
-#include "hotstitch/progress.h"
-#include "hotstitch/stream.h"
+#include "hotstitch/source.h"
 
 namespace hotstitch {
-
-class ArchiveReader;  // archive.h
 
 /// Which file stands at a path, and in which state. Survives renaming, not copying: who copied it made another file.
 struct FileStamp {
@@ -43,16 +41,11 @@ public:
     /// Reads an open descriptor, for example standard input, to its end. Does not close it. Throws as above.
     static InputFile from_descriptor(int descriptor, std::string name, const Limits& limits = {},
                                      const Progress& progress = {});
-    /// A file in an archive, unpacked into an unnamed temporary file. Its path is the member's name beside the
-    /// archive; is_same_file asks about the archive. Throws what extract_member throws (archive.h).
-    static InputFile unpacked(const InputFile& archive, std::string_view member, const Limits& limits = {},
-                              const Progress& progress = {});
-    /// The same of the member, of that name, at which the reader of the archive stands.
-    static InputFile unpacked(const InputFile& archive, ArchiveReader& reader, std::string_view member);
-    /// A part of a file, in an unnamed temporary file like what is unpacked. Throws Error(usage) when the file has no
-    /// parts or none of this name, and what extracting throws (part.h).
-    static InputFile part(const InputFile& file, std::string_view name, const Limits& limits = {},
-                          const Progress& progress = {});
+    /// A part of a file, in an unnamed temporary file that `extract` writes. Its path is the part's name beside the
+    /// file or, where that is empty, the file's without its last extension; is_same_file asks about the file.
+    /// Throws what `extract` throws.
+    static InputFile part(const InputFile& file, std::string_view name, const std::function<void(ByteSink&)>& extract);
+
     ~InputFile() override;
     InputFile(InputFile&&) noexcept;
     InputFile& operator=(InputFile&&) noexcept;
@@ -77,8 +70,6 @@ public:
 private:
     struct State;
     explicit InputFile(std::unique_ptr<State> state) noexcept;
-    template <class Extract>
-    static InputFile unpacked(const InputFile& archive, std::string_view member, const Extract& extract);
     std::unique_ptr<State> state_;
 };
 

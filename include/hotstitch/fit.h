@@ -3,14 +3,17 @@
 #pragma once
 
 #include <cstdint>
+#include <optional>
+#include <string>
+#include <string_view>
 #include <vector>
 
+#include "hotstitch/bytes.h"
 #include "hotstitch/checks.h"
 #include "hotstitch/export.h"
 #include "hotstitch/limits.h"
-#include "hotstitch/patch_reader.h"
-#include "hotstitch/progress.h"
-#include "hotstitch/stream.h"
+#include "hotstitch/patch.h"
+#include "hotstitch/source.h"
 
 namespace hotstitch {
 
@@ -44,5 +47,59 @@ inline constexpr std::uint64_t far_past_end = 64 << 10;
 /// when windows are made, Error(damaged, truncated, limit).
 HOTSTITCH_EXPORT Fit fit(const PatchReader& patch, const ByteSource& source, const Checks& wanted,
                          const Progress& progress = {}, const Limits& limits = {});
+
+// Why does this patch not fit this file? Start with fit(); this is for when it says no.
+
+/// One thing that is known about the misfit, the most telling first.
+struct Reason {
+    std::string_view code;  ///< stable, for programs: "front-header", "other-size", …; listed in docs/diagnosis.md
+    std::string text;       ///< for people, a whole sentence without its full stop
+};
+
+struct Diagnosis {
+    std::vector<Reason> reasons;     ///< never empty
+    std::optional<Representation> reading;  ///< the one reading that passes every check
+    std::string next;                ///< what to do
+};
+
+/// Another patch at hand. The file may need it first, or may have it already.
+struct OtherPatch {
+    std::string name;  ///< as the reasons call it
+    const PatchReader* patch;
+};
+
+struct DiagnoseOptions {
+    Checks checks{};                   ///< from beside the patch; those in it are known
+    std::vector<OtherPatch> others{};  ///< those without checksums are applied into nothing to see what they make
+    Limits limits{};
+    Progress progress{};
+};
+
+/// Readings and other patches are tried only where the sizes allow them, each with one pass. Throws Error(io),
+/// Error(cancelled).
+HOTSTITCH_EXPORT Diagnosis diagnose(const PatchReader& patch, const ByteSource& file,
+                                    const DiagnoseOptions& options = {});
+inline Diagnosis diagnose(const PatchReader& patch, ByteView file, const DiagnoseOptions& options = {}) {
+    return diagnose(patch, MemorySource(file), options);
+}
+
+// Patches without checks say nothing of the file they were made for, but what they would make of it does.
+
+/// The patch was made for the cartridge image in another dress: without its front header, or with one.
+struct HeaderOpinion {
+    Representation reading;
+    bool sure = false;  ///< internal checks come out right only so
+    std::string why;    ///< for people: "the checksum comes out right only so"
+};
+
+/// Makes the target in memory both ways and compares what the platform's recogniser says of them, where the patch
+/// reaches, and how many of its bytes the file holds already. Nothing, where the file is no cartridge image of up to 64
+/// MiB, or where nothing speaks for another reading than the file as it is. Throws what reading the patch throws.
+HOTSTITCH_EXPORT std::optional<HeaderOpinion> opinion_on_header(const PatchReader& patch, const ByteSource& file,
+                                                                const Limits& limits = {});
+inline std::optional<HeaderOpinion> opinion_on_header(const PatchReader& patch, ByteView file,
+                                                      const Limits& limits = {}) {
+    return opinion_on_header(patch, MemorySource(file), limits);
+}
 
 }  // namespace hotstitch

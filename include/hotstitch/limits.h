@@ -4,8 +4,15 @@
 
 #include <algorithm>
 #include <cstdint>
+#include <memory>
+#include <functional>
+#include <string_view>
+
+#include "hotstitch/export.h"
 
 namespace hotstitch {
+
+class ByteSink;
 
 struct Limits {
     /// Largest output in bytes. 0: the larger of 1 GiB and 64 x (source + patch), at most 1 TiB.
@@ -18,6 +25,9 @@ struct Limits {
     /// VCDIFF: largest window in bytes of target, and memory of one LZMA stream in bytes.
     std::uint64_t window = std::uint64_t{64} << 20;
     std::uint64_t lzma_memory = std::uint64_t{128} << 20;
+
+    /// Lends temporary storage that can give back what was written, for what may not fit into memory; empty: memory.
+    std::function<std::unique_ptr<ByteSink>()> scratch{};
 
     /// Bytes that are read from a pipe or device, which may have no end; they are kept in memory.
     std::uint64_t stream = std::uint64_t{2} << 30;
@@ -55,5 +65,22 @@ struct Limits {
         return std::clamp(inputs * 64, least, most);
     }
 };
+
+// Progress of long work, and the way to stop it.
+
+enum class Phase { reading, checking_source, comparing, writing, checking_result, flushing, indexing };
+
+/// For people: "checking the source", "writing", …
+HOTSTITCH_EXPORT std::string_view name_of(Phase phase) noexcept;
+
+struct ProgressState {
+    Phase phase;
+    std::uint64_t done;   ///< bytes done in this phase
+    std::uint64_t total;  ///< bytes of this phase; 0 when not known
+};
+
+/// Called about once a mebibyte on the calling thread. Returns whether to go on; on false the operation
+/// throws Error with code cancelled and leaves nothing behind. An empty function never stops anything.
+using Progress = std::function<bool(const ProgressState&)>;
 
 }  // namespace hotstitch

@@ -12,7 +12,7 @@
 #include "hotstitch/bytes.h"
 #include "hotstitch/change_list.h"
 #include "hotstitch/export.h"
-#include "hotstitch/image.h"
+#include "hotstitch/cartridge.h"
 #include "hotstitch/limits.h"
 
 namespace hotstitch {
@@ -61,10 +61,15 @@ struct MendOffer {
 /// size, fields, checksums. A copier's front header stays in front, and the byte order as it is unless asked for.
 /// Throws Error(usage) for a mend that the platform does not have (it lists those that it has) or a value that it
 /// cannot take, Error(unsupported) where the file is no known image or the mend cannot be done on it, Error(limit).
+HOTSTITCH_EXPORT MendPlan plan_mends(const ByteSource& file, const std::vector<MendRequest>& requests,
+                                     const MendOptions& options = {});
 HOTSTITCH_EXPORT MendPlan plan_mends(ByteView file, const std::vector<MendRequest>& requests,
                                      const MendOptions& options = {});
 
 /// What could be mended in this file; empty where it is no known image.
-HOTSTITCH_EXPORT std::vector<MendOffer> mends_for(ByteView file, const MendOptions& options = {});
+HOTSTITCH_EXPORT std::vector<MendOffer> mends_for(const ByteSource& file, const MendOptions& options = {});
+inline std::vector<MendOffer> mends_for(ByteView file, const MendOptions& options = {}) {
+    return mends_for(MemorySource(file), options);
+}
 
 }  // namespace hotstitch

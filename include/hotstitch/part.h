@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: MIT
-// What is inside a file: an archive has members, a cartridge ROM its front header, header and banks. A part is a file
-// of its own, and may have parts again: "shelf.zip:games/kelp.sfc:bank 3".
+// What kind of file is this, by its content.
 #pragma once
 
 #include <cstdint>
@@ -12,14 +11,36 @@
 #include <vector>
 
 #include "hotstitch/bytes.h"
+#include "hotstitch/cartridge.h"
 #include "hotstitch/change_list.h"
 #include "hotstitch/edit.h"
 #include "hotstitch/export.h"
 #include "hotstitch/limits.h"
-#include "hotstitch/progress.h"
-#include "hotstitch/stream.h"
+#include "hotstitch/source.h"
 
 namespace hotstitch {
+
+struct FileKind {
+    std::string_view name;   ///< stable, for programs: "patch", "archive", "web-page", "executable", "data", …
+    std::string_view title;  ///< for people: "a zip archive"
+};
+
+/// Looks at the first 512 bytes at most. Never fails: what it does not know is "data". Cartridges often have nothing
+/// there to know them by; identify() looks at all.
+HOTSTITCH_EXPORT FileKind recognise_file(ByteView head) noexcept;
+
+/// What a file is.
+struct Identity {
+    FileKind kind;                       ///< "cartridge" where `cartridge` is set
+    std::optional<Cartridge> cartridge;  ///< the ROM that it is
+};
+
+/// One answer for all who ask, by one order of precedence: what a cartridge's own checks make certain, what its first
+/// bytes name, what a cartridge may be, "data". Throws Error(io).
+HOTSTITCH_EXPORT Identity identify(const ByteSource& file);
+
+// What is inside a file: an archive has members, a cartridge ROM its front header, header and banks. A part is a file
+// of its own, and may have parts again: "shelf.zip:games/kelp.sfc:bank 3".
 
 struct Part {
     std::string name;                     ///< as the container spells it, unchecked, folders with '/'
@@ -36,7 +57,7 @@ using ExtractPart = std::function<void(ByteSink&)>;
 /// Stop ends the visit.
 using VisitPart = std::function<Flow(const Part&, const ExtractPart&)>;
 
-/// A file that has parts. Keeps a view of it, which has to outlive the container.
+/// A file that has parts, and which has to outlive the container.
 class HOTSTITCH_EXPORT Container {
 public:
     virtual ~Container();
@@ -50,14 +71,14 @@ public:
     /// The change of the container that puts `content` in the place of the part; what depends on it is put right as
     /// well when `mend` and it was right before. Throws Error(unsupported) for containers that are only read,
     /// Error(usage) when it does not fit.
-    virtual ChangeList put(const Part& part, ByteView content, bool mend) const;
+    virtual ChangeList put(const Part& part, const ByteSource& content, bool mend) const;
 
     /// All parts. Throws as visit() does.
     std::vector<Part> parts() const;
 };
 
 /// Null when the file has no parts that are known. Throws Error(damaged) when it begins like a container and is broken.
-HOTSTITCH_EXPORT std::unique_ptr<Container> open_container(ByteView file, const Limits& limits = {},
+HOTSTITCH_EXPORT std::unique_ptr<Container> open_container(const ByteSource& file, const Limits& limits = {},
                                                            const Progress& progress = {});
 
 /// The part of this name; where there is none, the only one whose name differs in case or in a version (";1") alone.

@@ -11,6 +11,7 @@
 
 #include "hotstitch/digest.h"
 #include "hotstitch/export.h"
+#include "hotstitch/source.h"
 
 namespace hotstitch {
 
@@ -31,8 +32,9 @@ struct Receipt {
     std::string tool;  ///< the version that wrote it
     ReceiptFile source, target;
     std::vector<ReceiptFile> patches;  ///< in the order applied
-    std::vector<std::string> mends;    ///< done to the file, after the patches
-    std::string reading;               ///< how the source was read, where not as it is
+    /// Done to the file after the patches, as codes: "checksum", "region=Europe", "strip-header 512", "put bank 3".
+    std::vector<std::string> mends;
+    std::optional<Representation> representation;  ///< of the source, where it was not taken as it is
     bool in_place = false;             ///< the output replaced the source
     std::string backup;                ///< the replaced source, relative; empty: none
     std::string reverse;               ///< a BPS patch from target to source, relative; empty: none

@@ -7,7 +7,9 @@
 #include <vector>
 
 #include "hotstitch/export.h"
-#include "hotstitch/patch_reader.h"
+#include "hotstitch/limits.h"
+#include "hotstitch/patch.h"
+#include "hotstitch/source.h"
 
 namespace hotstitch {
 
@@ -36,5 +38,21 @@ struct PatchSummary {
 /// Throws what PatchReader::read throws.
 HOTSTITCH_EXPORT PatchSummary summarise(const PatchReader& patch, std::optional<std::uint64_t> source_size = {},
                                         std::size_t most_ranges = 16);
+
+// How much of what a patch publishes is not its maker's own work: literal bytes that also stand in the
+// source, in stretches of 16 bytes or more, anywhere.
+
+struct SharedBytes {
+    std::uint64_t literal = 0;  ///< literal bytes in the patch
+    std::uint64_t shared = 0;   ///< those of them that also stand in the source
+    bool counted = true;        ///< false: the tables would pass Limits::memory, nothing was counted
+};
+
+inline constexpr std::size_t shared_stretch = 16;
+
+/// Two passes over the patch, one over the source. Stretches are compared by a 64-bit hash.
+/// Throws what PatchReader::read throws, Error(io), Error(cancelled).
+HOTSTITCH_EXPORT SharedBytes count_shared(const PatchReader& patch, const ByteSource& source, const Limits& limits = {},
+                                          const Progress& progress = {});
 
 }  // namespace hotstitch

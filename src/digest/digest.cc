@@ -6,7 +6,7 @@
 
 #include <charconv>
 
-#include "bytes/meter.h"
+#include "base/meter.h"
 #include "digest/hash.h"
 #include "hotstitch/error.h"
 

@@ -9,6 +9,7 @@
 #include <algorithm>
 
 #include "hotstitch/error.h"
+#include "source/whole.h"
 
 namespace hotstitch {
 namespace {
@@ -161,6 +162,14 @@ void ChangeList::tell(EditSink& sink) const {
     }
 }
 
+std::vector<ByteRange> differing_ranges(const ByteSource& before, const ByteSource& after) {
+    return differing_ranges(WholeView(before).bytes(), WholeView(after).bytes());
+}
+
+ChangeList differences(const ByteSource& before, const ByteSource& after) {
+    return differences(WholeView(before).bytes(), WholeView(after).bytes());
+}
+
 std::vector<ByteRange> differing_ranges(ByteView before, ByteView after) {
     std::vector<ByteRange> ranges;
     const std::size_t common = std::min(before.size(), after.size());
@@ -231,16 +240,6 @@ Bytes changed(ByteView source, const ChangeList& changes) {
     MemorySink made;
     write_source(ChangedSource(memory, changes), made);
     return made.take();
-}
-
-void write_source(const ByteSource& source, ByteSink& sink) {
-    constexpr std::size_t chunk = 1 << 20;
-    Bytes scratch(static_cast<std::size_t>(std::min<std::uint64_t>(source.size(), chunk)));
-    sink.reserve(source.size());
-    for (std::uint64_t at = 0; at < source.size(); at += scratch.size())
-        sink.write(source.read(
-            at, static_cast<std::size_t>(std::min<std::uint64_t>(scratch.size(), source.size() - at)), scratch));
-    source.check_intact();
 }
 
 }  // namespace hotstitch

@@ -4,9 +4,9 @@
 // window.
 #pragma once
 
-#include "bytes/meter.h"
+#include "base/meter.h"
 #include "hotstitch/edit.h"
-#include "hotstitch/stream.h"
+#include "hotstitch/source.h"
 
 namespace hotstitch {
 

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // The reasons, from the certain (a reading of the file passes every check) over the telling (a web page, an
 // archive) to what the size alone says. Tested by tests/diagnose_test.cc, whose table is docs/diagnosis.md.
-#include "hotstitch/diagnose.h"
+#include "hotstitch/fit.h"
 
 #include <fmt/format.h>
 
@@ -11,8 +11,9 @@
 #include "edit/target_builder.h"
 #include "fit/windows.h"
 #include "hotstitch/error.h"
-#include "hotstitch/image.h"
-#include "hotstitch/recognise.h"
+#include "hotstitch/cartridge.h"
+#include "hotstitch/part.h"
+#include "source/whole.h"
 
 namespace hotstitch {
 namespace {
@@ -38,7 +39,7 @@ constexpr std::uint64_t far_into_a_disc = std::uint64_t{64} << 20;
 
 class Diagnostician {
 public:
-    Diagnostician(const PatchReader& patch, ByteView file, const DiagnoseOptions& options)
+    Diagnostician(const PatchReader& patch, const ByteSource& file, const DiagnoseOptions& options)
         : patch_(patch),
           facts_(patch.facts()),
           file_(file),
@@ -48,7 +49,7 @@ public:
           progress_(options.progress) {}
 
     Diagnosis run() {
-        if (file_.empty()) {
+        if (file_.size() == 0) {
             reason("empty", "the file is empty");
             result_.next = "the download or copy failed; get the file again";
         } else if (can_tell() && ((readings_may_help() && try_readings()) || try_others())) {
@@ -78,11 +79,11 @@ private:
     /// each reading up to there would cost much and find nothing.
     bool readings_may_help() const {
         if (!source_.empty() || file_.size() < facts_.source_reach) return true;
-        const WindowResults results = check_windows(patch_, MemorySource(file_), false, options_.limits, progress_);
+        const WindowResults results = check_windows(patch_, file_, false, options_.limits, progress_);
         return results.first_wrong && results.first_wrong->offset < far_into_a_disc;
     }
 
-    bool passes(const Reading& reading, const Digests& wanted) const {
+    bool passes(const Representation& reading, const Digests& wanted) const {
         const auto source = read_as(file_, reading);
         if (wanted.empty()) return makes_all_windows(*source);
         if (wanted.size && *wanted.size != source->size()) return false;
@@ -90,58 +91,58 @@ private:
     }
 
     /// Every reading that the sizes allow; with no size known, those that are likely at all.
-    std::vector<Reading> candidates() const {
+    std::vector<Representation> candidates() const {
         const std::uint64_t size = file_.size();
-        std::vector<Reading> all;
+        std::vector<Representation> all;
         const auto add_header = [&](std::uint64_t n) {
             if (size > n && (!source_.size || *source_.size == size - n))
-                all.push_back({ReadingKind::without_front_header, n});
-            if (!source_.size || *source_.size == size + n) all.push_back({ReadingKind::with_front_header, n});
+                all.push_back({RepresentationKind::without_front_header, n});
+            if (!source_.size || *source_.size == size + n) all.push_back({RepresentationKind::with_front_header, n});
         };
         for (const std::uint64_t n : header_sizes) add_header(n);
         if (const std::uint64_t odd = size % 1024;
             odd != 0 && std::find(header_sizes.begin(), header_sizes.end(), odd) == header_sizes.end())
             add_header(odd);
         if (!source_.size || *source_.size == size)
-            for (const ReadingKind kind :
-                 {ReadingKind::pairs_swapped, ReadingKind::words_reversed, ReadingKind::halves_swapped})
+            for (const RepresentationKind kind :
+                 {RepresentationKind::pairs_swapped, RepresentationKind::words_reversed, RepresentationKind::halves_swapped})
                 all.push_back({kind});
         add_interleavings(all);
         if (source_.size && *source_.size < size) add_padding_taken_off(size - *source_.size, all);
         if (source_.size && *source_.size > size && *source_.size - size <= size)
             for (const std::byte fill : {std::byte{0xFF}, std::byte{0}})
-                all.push_back({ReadingKind::with_padding, *source_.size - size, fill});
-        if (size <= most_line_ends && text_of(file_).find("\r\n") != std::string_view::npos)
-            all.push_back({ReadingKind::line_ends_restored});
+                all.push_back({RepresentationKind::with_padding, *source_.size - size, fill});
+        if (size <= most_line_ends && text_of(WholeView(file_)).find("\r\n") != std::string_view::npos)
+            all.push_back({RepresentationKind::line_ends_restored});
         return all;
     }
 
-    void add_interleavings(std::vector<Reading>& all) const {
+    void add_interleavings(std::vector<Representation>& all) const {
         constexpr std::uint64_t block = 16 << 10, header = 512;
         const std::uint64_t size = file_.size();
         if (size > block && size % block == header && (!source_.size || *source_.size == size - header))
-            all.push_back({ReadingKind::de_interleaved, header});
+            all.push_back({RepresentationKind::de_interleaved, header});
         if (size % block == 0 && (!source_.size || *source_.size == size)) {
-            all.push_back({ReadingKind::de_interleaved});
-            all.push_back({ReadingKind::interleaved});
+            all.push_back({RepresentationKind::de_interleaved});
+            all.push_back({RepresentationKind::interleaved});
         }
     }
 
-    void add_padding_taken_off(std::uint64_t extra, std::vector<Reading>& all) const {
-        const ByteView tail = file_.last(static_cast<std::size_t>(extra));
-        const bool padding = all_equal(tail) && (tail[0] == std::byte{0xFF} || tail[0] == std::byte{0});
-        if (padding) all.push_back({ReadingKind::without_padding, extra, tail[0]});
+    void add_padding_taken_off(std::uint64_t extra, std::vector<Representation>& all) const {
+        for (const std::byte fill : {std::byte{0xFF}, std::byte{0}})
+            if (is_filled(file_, file_.size() - extra, extra, fill))
+                all.push_back({RepresentationKind::without_padding, extra, fill});
     }
 
     bool try_readings() {
-        for (const Reading& reading : candidates()) {
+        for (const Representation& reading : candidates()) {
             if (passes(reading, source_)) return found(reading, false);
             if (is_target(reading)) return found(reading, true);
         }
         return false;
     }
 
-    bool is_target(const Reading& reading) const {
+    bool is_target(const Representation& reading) const {
         if (target_.has_checksum()) return passes(reading, target_);
         return holds_all_windows(patch_, *read_as(file_, reading));
     }
@@ -165,7 +166,7 @@ private:
             result_.next = "ask the patch's author for the source's size and checksum";
             return;
         }
-        const WindowResults results = check_windows(patch_, MemorySource(file_), true, options_.limits, progress_);
+        const WindowResults results = check_windows(patch_, file_, true, options_.limits, progress_);
         if (results.wrong == 0)
             return reason("other-content", "every window comes out right, and still a checksum is wrong");
         const Window& first = *results.first_wrong;
@@ -207,7 +208,7 @@ private:
 
     bool is(const Digests& wanted) const {
         if (wanted.size && *wanted.size != file_.size()) return false;
-        return compare(wanted, digest(MemorySource(file_), choice_for(wanted), progress_, Phase::checking_source))
+        return compare(wanted, digest(file_, choice_for(wanted), progress_, Phase::checking_source))
             .empty();
     }
 
@@ -219,9 +220,8 @@ private:
         if (source_.size && *source_.size != size) return false;
         if (size > options_.limits.output_for(file_.size(), other.facts().patch_size)) return false;
         try {
-            const MemorySource source(file_);
             DigestingSink made(choice_for(source_));
-            TargetBuilder builder(source, made, size, progress_, Phase::checking_source);
+            TargetBuilder builder(file_, made, size, progress_, Phase::checking_source);
             other.read(file_.size(), builder);
             builder.finish();
             return compare(source_, made.finish()).empty();
@@ -242,7 +242,7 @@ private:
         return true;
     }
 
-    bool found(const Reading& reading, bool is_target) {
+    bool found(const Representation& reading, bool is_target) {
         if (is_target) {
             reason("already-patched",
                    fmt::format("read {}, the file is what the patch makes: already patched", words_for(reading)));
@@ -255,36 +255,35 @@ private:
         return true;
     }
 
-    static std::string_view code_of(const Reading& reading) {
+    static std::string_view code_of(const Representation& reading) {
         switch (reading.kind) {
-            case ReadingKind::without_front_header: return "front-header";
-            case ReadingKind::with_front_header: return "no-front-header";
-            case ReadingKind::pairs_swapped:
-            case ReadingKind::words_reversed:
-            case ReadingKind::halves_swapped: return "byte-order";
-            case ReadingKind::de_interleaved:
-            case ReadingKind::interleaved: return "interleaved";
-            case ReadingKind::without_padding: return "padded";
-            case ReadingKind::with_padding: return "trimmed";
-            case ReadingKind::line_ends_restored: break;
+            case RepresentationKind::without_front_header: return "front-header";
+            case RepresentationKind::with_front_header: return "no-front-header";
+            case RepresentationKind::pairs_swapped:
+            case RepresentationKind::words_reversed:
+            case RepresentationKind::halves_swapped: return "byte-order";
+            case RepresentationKind::de_interleaved:
+            case RepresentationKind::interleaved: return "interleaved";
+            case RepresentationKind::without_padding: return "padded";
+            case RepresentationKind::with_padding: return "trimmed";
+            case RepresentationKind::line_ends_restored: break;
         }
         return "line-ends";
     }
 
-    static std::string next_for(const Reading& reading) {
+    static std::string next_for(const Representation& reading) {
         switch (reading.kind) {
-            case ReadingKind::without_padding:
+            case RepresentationKind::without_padding:
                 return fmt::format("cut the last {} bytes off a copy and apply the patch to that", reading.bytes);
-            case ReadingKind::with_padding: return "look for an untrimmed copy";
-            case ReadingKind::line_ends_restored:
+            case RepresentationKind::with_padding: return "look for an untrimmed copy";
+            case RepresentationKind::line_ends_restored:
                 return "a transfer in text mode has changed the file; get it again, in binary mode";
             default: return "apply the patch to the file read so; nothing of the file is lost by it";
         }
     }
 
     void look_at_content() {
-        const FileKind kind = recognise_file(file_);
-        const auto image = kind.name == "patch" ? std::nullopt : recognise_image(file_);
+        const auto [kind, image] = identify(file_);
         if (kind.name == "web-page") {
             reason("web-page", "the file is a web page, saved in place of the file itself");
             result_.next = "open the page and save the file it offers";
@@ -295,7 +294,7 @@ private:
             reason("is-a-patch", fmt::format("the file is itself a patch ({})", kind.title));
             result_.next = "hand in the game file, not another patch";
         }
-        if (image && (kind.name == "data" || image->certainty == Certainty::certain))
+        if (image)
             edition_ =
                 fmt::format("by its internal header, this is {} ({})", edition_of(*image), image->platform_title);
     }
@@ -338,7 +337,7 @@ private:
 
     const PatchReader& patch_;
     const PatchFacts& facts_;
-    ByteView file_;
+    const ByteSource& file_;
     Digests source_, target_;
     const DiagnoseOptions& options_;
     const Progress& progress_;
@@ -348,7 +347,7 @@ private:
 
 }  // namespace
 
-Diagnosis diagnose(const PatchReader& patch, ByteView file, const DiagnoseOptions& options) {
+Diagnosis diagnose(const PatchReader& patch, const ByteSource& file, const DiagnoseOptions& options) {
     return Diagnostician(patch, file, options).run();
 }
 

@@ -69,10 +69,6 @@ private:
     std::uint64_t size_, at_ = 0, starts_past_ = 0;
 };
 
-DigestChoice either(DigestChoice a, DigestChoice b) {
-    return {a.crc32 || b.crc32, a.md5 || b.md5, a.sha1 || b.sha1, a.sha256 || b.sha256};
-}
-
 /// What of `wanted` the file is not, each check told once.
 std::vector<DigestMismatch> mismatches_of(const Digests& in_patch, const Digests& beside, const Digests& found) {
     std::vector<DigestMismatch> all = compare(in_patch, found);
@@ -98,7 +94,8 @@ void look_at_edits(const PatchReader& patch, const ByteSource& source, Fit& resu
 
 }  // namespace
 
-Fit fit_by_sums(const PatchReader& patch, const ByteSource& source, const Checks& wanted, const Progress& progress) {
+Fit fit_by_sums(const PatchReader& patch, const ByteSource& source, const Checks& wanted, const Progress& progress,
+                DigestChoice also) {
     const PatchFacts& facts = patch.facts();
     const Digests target = joined(facts.target, wanted.target);
     const bool any_source_check = !facts.source.empty() || !wanted.source.empty();
@@ -106,8 +103,9 @@ Fit fit_by_sums(const PatchReader& patch, const ByteSource& source, const Checks
     // Where the size alone says no, nothing is gained by reading the whole file.
     const Digests wanted_source = joined(facts.source, wanted.source);
     const auto size_fits = [&](const Digests& wish) { return !wish.size || *wish.size == source.size(); };
-    DigestChoice choice{.crc32 = false};
-    if (size_fits(wanted_source)) choice = either(choice_for(facts.source), choice_for(wanted.source));
+    DigestChoice choice = also;
+    if (size_fits(wanted_source))
+        choice = either(choice, either(choice_for(facts.source), choice_for(wanted.source)));
     if (size_fits(wanted_source) || size_fits(target)) choice = either(choice, choice_for(target));
     result.source = digest(source, choice, progress, Phase::checking_source);
     result.mismatches = mismatches_of(facts.source, wanted.source, result.source);

@@ -1,13 +1,13 @@
 // SPDX-License-Identifier: MIT
 // Tested by tests/cartridge_test.cc.
-#include "hotstitch/header_opinion.h"
+#include "hotstitch/fit.h"
 
 #include <fmt/format.h>
 
 #include "edit/target_builder.h"
 #include "hotstitch/error.h"
-#include "hotstitch/front_header.h"
-#include "hotstitch/image.h"
+#include "source/whole.h"
+#include "hotstitch/cartridge.h"
 
 namespace hotstitch {
 namespace {
@@ -39,7 +39,7 @@ struct Trial {
     std::uint64_t same = 0;
 };
 
-std::optional<Trial> tried(const PatchReader& patch, ByteView source, const Image& image, const Limits& limits) {
+std::optional<Trial> tried(const PatchReader& patch, ByteView source, const Cartridge& image, const Limits& limits) {
     const std::uint64_t size = patch.target_size(source.size());
     if (size > largest || size > limits.output_for(source.size(), patch.facts().patch_size)) return std::nullopt;
     try {
@@ -52,7 +52,7 @@ std::optional<Trial> tried(const PatchReader& patch, ByteView source, const Imag
         SameBytes same(source);
         patch.read(source.size(), same);
         Trial trial;
-        const auto result = recognise_image(made.bytes());
+        const auto result = recognise_cartridge(made.bytes());
         trial.recognised = result && result->platform == image.platform;
         trial.checks_right = trial.recognised && all_checks_right(*result);
         // A front header of the source stays one of the target.
@@ -65,7 +65,7 @@ std::optional<Trial> tried(const PatchReader& patch, ByteView source, const Imag
     }
 }
 
-std::optional<HeaderOpinion> compared(const Trial& as_is, const Trial& other, const Reading& reading) {
+std::optional<HeaderOpinion> compared(const Trial& as_is, const Trial& other, const Representation& reading) {
     if (other.checks_right != as_is.checks_right) {
         if (as_is.checks_right) return std::nullopt;
         return HeaderOpinion{reading, true, "the internal checks come out right only so"};
@@ -88,16 +88,15 @@ std::optional<HeaderOpinion> compared(const Trial& as_is, const Trial& other, co
 
 }  // namespace
 
-std::optional<HeaderOpinion> opinion_on_header(const PatchReader& patch, ByteView file, const Limits& limits) {
+std::optional<HeaderOpinion> opinion_on_header(const PatchReader& patch, const ByteSource& file, const Limits& limits) {
     if (file.size() > largest) return std::nullopt;
-    const auto image = recognise_image(file);
+    const auto image = recognise_cartridge(file);
     if (!image || !has_copier_headers(image->platform)) return std::nullopt;
-    Reading reading{ReadingKind::with_front_header, copier};
-    if (image->front_header != 0) reading = {ReadingKind::without_front_header, image->front_header};
+    Representation reading{RepresentationKind::with_front_header, copier};
+    if (image->front_header != 0) reading = {RepresentationKind::without_front_header, image->front_header};
     const auto read = read_as(file, reading);
-    Bytes storage(static_cast<std::size_t>(read->size()));
-    const ByteView other_file = read->read(0, storage.size(), storage);
-    const auto as_is = tried(patch, file, *image, limits), other = tried(patch, other_file, *image, limits);
+    const auto as_is = tried(patch, WholeView(file), *image, limits),
+               other = tried(patch, WholeView(*read), *image, limits);
     if (!other) return std::nullopt;
     return compared(as_is.value_or(Trial{}), *other, reading);
 }

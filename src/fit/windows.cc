@@ -5,7 +5,7 @@
 
 #include "edit/target_builder.h"
 #include "hotstitch/error.h"
-#include "hotstitch/file_io.h"
+#include "source/whole.h"
 
 namespace hotstitch {
 namespace {
@@ -28,9 +28,9 @@ WindowResults check_windows(const PatchReader& patch, const ByteSource& source, 
             .found(fmt::format("{} bytes", size))
             .hint("if the patch is meant to do this, raise the output limit");
     NullSink nothing;
-    std::optional<ScratchFile> scratch;  // where windows copy from before themselves, that has to be kept
-    if (facts.reads_target) scratch.emplace();
-    TargetBuilder builder(source, scratch ? static_cast<ByteSink&>(*scratch) : nothing, size, progress,
+    std::unique_ptr<ByteSink> scratch;  // where windows copy from before themselves, that has to be kept
+    if (facts.reads_target) scratch = scratch_of(limits);
+    TargetBuilder builder(source, scratch ? *scratch : nothing, size, progress,
                           Phase::checking_source);
     builder.tolerate_wrong_windows();
     class Watch final : public EditSink {

@@ -6,8 +6,9 @@
 
 namespace hotstitch {
 
-/// fit() without making any window.
-Fit fit_by_sums(const PatchReader& patch, const ByteSource& source, const Checks& wanted, const Progress& progress);
+/// fit() without making any window. `also`: digests of the source that are computed whatever is checked.
+Fit fit_by_sums(const PatchReader& patch, const ByteSource& source, const Checks& wanted, const Progress& progress,
+                DigestChoice also = {.crc32 = false});
 
 /// Makes the windows into nothing and compares each with its check: all of them, or up to the first wrong one. Throws
 /// Error(damaged) when a window is wrong that owes nothing to the source, Error(limit) past the output budget.

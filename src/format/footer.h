@@ -3,7 +3,7 @@
 #pragma once
 
 #include "hotstitch/digest.h"
-#include "hotstitch/stream.h"
+#include "hotstitch/source.h"
 
 namespace hotstitch {
 

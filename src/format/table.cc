@@ -16,7 +16,8 @@
 #include "format/vcdiff/vcdiff_reader.h"
 #include "format/vcdiff/vcdiff_writer.h"
 #include "hotstitch/error.h"
-#include "hotstitch/recognise.h"
+#include "hotstitch/part.h"
+#include "source/whole.h"
 
 namespace hotstitch {
 namespace {
@@ -152,6 +153,32 @@ PatchReader::~PatchReader() = default;
 
 Flow PatchReader::windows(const std::function<Flow(const Window&)>&) const {
     return Flow::go_on;
+}
+
+namespace {
+
+/// A reader with the bytes that it reads, where the source could not lend them.
+class OwningReader final : public PatchReader {
+public:
+    OwningReader(const ByteSource& patch, const Limits& limits)
+        : view_(patch, limits), reader_(open_patch(view_.bytes(), limits)) {}
+    const PatchFacts& facts() const noexcept override { return reader_->facts(); }
+    std::uint64_t target_size(std::uint64_t source_size) const noexcept override {
+        return reader_->target_size(source_size);
+    }
+    Flow read(std::uint64_t source_size, EditSink& sink) const override { return reader_->read(source_size, sink); }
+    Flow windows(const std::function<Flow(const Window&)>& use) const override { return reader_->windows(use); }
+
+private:
+    WholeView view_;
+    std::unique_ptr<PatchReader> reader_;
+};
+
+}  // namespace
+
+std::unique_ptr<PatchReader> open_patch(const ByteSource& patch, const Limits& limits) {
+    if (const auto whole = patch.whole()) return open_patch(*whole, limits);
+    return std::make_unique<OwningReader>(patch, limits);
 }
 
 std::unique_ptr<PatchReader> open_patch(ByteView patch, const Limits& limits) {

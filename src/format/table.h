@@ -5,8 +5,7 @@
 #include <span>
 
 #include "edit/cost_model.h"
-#include "hotstitch/patch_reader.h"
-#include "hotstitch/patch_writer.h"
+#include "hotstitch/patch.h"
 
 namespace hotstitch {
 

@@ -7,7 +7,7 @@
 
 #include "hotstitch/bytes.h"
 #include "hotstitch/error.h"
-#include "hotstitch/progress.h"
+#include "hotstitch/limits.h"
 #include "io/descriptor.h"
 #include "io/mapping.h"
 

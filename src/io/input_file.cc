@@ -7,11 +7,8 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-#include "bytes/meter.h"
-#include "hotstitch/archive.h"
+#include "base/meter.h"
 #include "hotstitch/file_io.h"
-#include "hotstitch/part.h"
-#include "hotstitch/recognise.h"
 #include "io/descriptor.h"
 #include "io/mapping.h"
 #include "io/names.h"
@@ -116,42 +113,19 @@ InputFile InputFile::from_descriptor(int descriptor, std::string name, const Lim
     return InputFile(std::move(state));
 }
 
-InputFile InputFile::unpacked(const InputFile& archive, std::string_view member, const Limits& limits,
-                              const Progress& progress) {
-    return unpacked(archive, member,
-                    [&](ByteSink& out) { extract_member(archive.bytes(), member, out, limits, progress); });
-}
-
-InputFile InputFile::unpacked(const InputFile& archive, ArchiveReader& reader, std::string_view member) {
-    return unpacked(archive, member, [&](ByteSink& out) { reader.extract(out); });
-}
-
-InputFile InputFile::part(const InputFile& file, std::string_view name, const Limits& limits,
-                          const Progress& progress) {
-    const auto container = open_container(file.bytes(), limits, progress);
-    if (!container)
-        throw Error(ErrorCode::usage,
-                    fmt::format("{} has no parts: it is {}", file.path().string(), recognise_file(file.bytes()).title))
-            .in("part")
-            .found(std::string(name));
-    return unpacked(file, name == "content" ? std::string_view() : name,
-                    [&](ByteSink& out) { extract_part(*container, name, out); });
-}
-
-template <class Extract>
-InputFile InputFile::unpacked(const InputFile& archive, std::string_view member, const Extract& extract) {
+InputFile InputFile::part(const InputFile& file, std::string_view part, const std::function<void(ByteSink&)>& extract) {
     auto state = std::make_unique<State>();
-    // What a gz or xz holds has no name of its own: it is the archive's without the last extension.
-    const fs::path name = member.empty() ? archive.path().stem() : fs::path(member).filename();
-    state->path = archive.path().parent_path() / name;
-    state->origin = archive.origin() + ":";
-    for (const char c : member.empty() ? std::string_view("content") : member)
+    // What a gz or xz holds has no name of its own: it is the file's without the last extension.
+    const fs::path name = part.empty() ? file.path().stem() : fs::path(part).filename();
+    state->path = file.path().parent_path() / name;
+    state->origin = file.origin() + ":";
+    for (const char c : part.empty() ? std::string_view("content") : part)
         state->origin += c == ':' ? std::string("\\:") : std::string(1, c);
-    state->info = archive.state_->info;
-    state->has_identity = archive.state_->has_identity;
+    state->info = file.state_->info;
+    state->has_identity = file.state_->has_identity;
     state->scratch.emplace();
     extract(*state->scratch);
-    archive.check_intact();
+    file.check_intact();
     state->bytes = *state->scratch->written();
     return InputFile(std::move(state));
 }

@@ -9,7 +9,7 @@
 #include <algorithm>
 #include <set>
 
-#include "bytes/meter.h"
+#include "base/meter.h"
 #include "hotstitch/file_io.h"
 #include "io/file_writer.h"
 #include "io/mapping.h"

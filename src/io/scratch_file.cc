@@ -5,7 +5,7 @@
 
 #include <algorithm>
 
-#include "bytes/meter.h"
+#include "base/meter.h"
 #include "hotstitch/file_io.h"
 #include "io/file_writer.h"
 #include "io/names.h"

@@ -2,7 +2,7 @@
 // The matcher: source + target -> edits. Knows no format, only what kind of edits one can express and what they cost.
 #pragma once
 
-#include "bytes/meter.h"
+#include "base/meter.h"
 #include "hotstitch/create.h"
 #include "hotstitch/edit.h"
 #include "match/costs.h"

@@ -16,7 +16,7 @@
 #endif
 
 #include "hotstitch/bytes.h"
-#include "io/zeroed_memory.h"
+#include "base/zeroed_memory.h"
 
 namespace hotstitch {
 

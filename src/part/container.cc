@@ -67,7 +67,7 @@ std::string nearest(const std::vector<Part>& parts, std::string_view name) {
 
 Container::~Container() = default;
 
-ChangeList Container::put(const Part&, ByteView, bool) const {
+ChangeList Container::put(const Part&, const ByteSource&, bool) const {
     throw Error(ErrorCode::unsupported, fmt::format("nothing can be put into {}: it is only read", title()))
         .hint("take the part out, change it, and pack it again with the program that made the archive");
 }

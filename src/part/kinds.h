@@ -6,10 +6,10 @@
 
 namespace hotstitch {
 
-/// Null when the file is of another kind.
-using OpenContainer = std::unique_ptr<Container> (*)(ByteView file, const Limits& limits, const Progress& progress);
-
-std::unique_ptr<Container> open_archive_container(ByteView file, const Limits& limits, const Progress& progress);
-std::unique_ptr<Container> open_cartridge_container(ByteView file, const Limits& limits, const Progress& progress);
+/// REQUIRES that identify() found the file to be of this kind. Throw what opening it throws.
+std::unique_ptr<Container> open_archive(const ByteSource& file, Identity identity, const Limits& limits,
+                                        const Progress& progress);
+std::unique_ptr<Container> open_cartridge(const ByteSource& file, Identity identity, const Limits& limits,
+                                          const Progress& progress);
 
 }  // namespace hotstitch

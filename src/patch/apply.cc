@@ -7,7 +7,7 @@
 #include "edit/target_builder.h"
 #include "fit/windows.h"
 #include "hotstitch/error.h"
-#include "patch/inputs.h"
+#include "source/whole.h"
 
 namespace hotstitch {
 namespace {
@@ -116,13 +116,10 @@ void refuse_wrong_windows(const PatchReader& patch, const ByteSource& source, co
     if (results.wrong != 0) throw wrong_window(*results.first_wrong, results.found);
 }
 
-ApplyReport apply_checked(ByteView patch, const ByteSource& source, ByteSink& target, const ApplyOptions& options) {
+ApplyReport apply_opened(const PatchReader& reader, const ByteSource& source, ByteSink& target,
+                         const ApplyOptions& options) {
     ApplyReport report;
-    note_or_throw(compare(options.checks.patch, digest(MemorySource(patch), choice_for(options.checks.patch))),
-                  options.allow_patch, ErrorCode::damaged, "the patch is not the one its checks were written for",
-                  "get patch and checks again from the same place; one of them is older or damaged", report.overridden);
-    const auto reader = open_patch(patch, options.limits);
-    report.fit = fit_by_sums(*reader, source, options.checks, options.progress);
+    report.fit = fit_by_sums(reader, source, options.checks, options.progress, options.source_digests);
     if (report.fit.answer == FitAnswer::already_patched && !options.make_when_already_patched) return report;
     if (report.fit.answer == FitAnswer::does_not_fit)
         note_or_throw(std::vector(report.fit.mismatches), options.allow_source, ErrorCode::wrong_source,
@@ -131,24 +128,24 @@ ApplyReport apply_checked(ByteView patch, const ByteSource& source, ByteSink& ta
 
     // A file that is the target already is made again by copying it: most formats could not even read it.
     const bool copies = report.fit.answer == FitAnswer::already_patched;
-    const std::uint64_t size = copies ? source.size() : reader->target_size(source.size());
-    check_output_budget(size, source.size(), patch.size(), options.limits);
-    const PatchFacts& facts = reader->facts();
+    const std::uint64_t size = copies ? source.size() : reader.target_size(source.size());
+    check_output_budget(size, source.size(), reader.facts().patch_size, options.limits);
+    const PatchFacts& facts = reader.facts();
     const bool tolerant = options.allow_source || options.allow_target;
     // A few bytes that grow to a gibibyte are made into nothing first: that costs little beside writing them, and a
     // patch that means harm then costs the disk nothing.
-    if (!copies && !tolerant && grows_much(size, source.size() + patch.size()))
-        refuse_wrong_windows(*reader, source, options);
+    if (!copies && !tolerant && grows_much(size, source.size() + reader.facts().patch_size))
+        refuse_wrong_windows(reader, source, options);
     target.reserve(size);
     const Digests wanted =
         report.fit.reversed ? joined(facts.source, options.checks.source) : joined(facts.target, options.checks.target);
-    DigestChoice choice = choice_for(wanted);
+    DigestChoice choice = either(choice_for(wanted), options.target_digests);
     choice.crc32 = true;
     DigestingSink digesting(target, choice);
     TargetBuilder builder(source, digesting, size, options.progress, Phase::writing);
     if (tolerant) builder.tolerate_wrong_windows();
     if (!copies)
-        read_blaming(*reader, source, report.fit.answer == FitAnswer::fits, builder);
+        read_blaming(reader, source, report.fit.answer == FitAnswer::fits, builder);
     else if (size != 0)
         builder.put(Edit::copy_source(0, size));
     builder.finish();
@@ -169,10 +166,26 @@ ApplyReport apply_checked(ByteView patch, const ByteSource& source, ByteSink& ta
 
 }  // namespace
 
+Error patch_is_another(const DigestMismatch& mismatch) {
+    return Error(ErrorCode::damaged, "the patch is not the one its checks were written for")
+        .in(mismatch.name)
+        .wanted(mismatch.wanted)
+        .found(mismatch.found)
+        .hint("get patch and checks again from the same place; one of them is older or damaged");
+}
+
+ApplyReport apply(const PatchReader& patch, const ByteSource& source, ByteSink& target, const ApplyOptions& options) {
+    return blaming_inputs({&source}, [&] { return apply_opened(patch, source, target, options); });
+}
+
 ApplyReport apply(const ByteSource& patch, const ByteSource& source, ByteSink& target, const ApplyOptions& options) {
     return blaming_inputs({&patch, &source}, [&] {
-        Bytes storage;
-        return apply_checked(whole_of(patch, storage, options.limits), source, target, options);
+        const auto mismatches =
+            compare(options.checks.patch, digest(patch, choice_for(options.checks.patch), options.progress));
+        if (!mismatches.empty() && !options.allow_patch) throw patch_is_another(mismatches.front());
+        ApplyReport report = apply_opened(*open_patch(patch, options.limits), source, target, options);
+        report.overridden.insert(report.overridden.begin(), mismatches.begin(), mismatches.end());
+        return report;
     });
 }
 

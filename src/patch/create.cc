@@ -8,7 +8,7 @@
 #include "hotstitch/apply.h"
 #include "hotstitch/error.h"
 #include "match/match.h"
-#include "patch/inputs.h"
+#include "source/whole.h"
 #include "patch/replay.h"
 
 namespace hotstitch {
@@ -25,9 +25,8 @@ namespace {
 template <class Tell>
 CreateReport written(const ByteSource& source, const ByteSource& target, ByteSink& patch, const CreateOptions& options,
                      const Tell& tell) {
-    Bytes source_storage, target_storage;
-    const ByteView old_bytes = whole_of(source, source_storage, options.limits);
-    const ByteView new_bytes = whole_of(target, target_storage, options.limits);
+    const WholeView old_view(source, options.limits), new_view(target, options.limits);
+    const ByteView old_bytes = old_view, new_bytes = new_view;
     Meter meter(options.progress, Phase::comparing, new_bytes.size());
     const auto writer = make_patch_writer(options.format, old_bytes, new_bytes, patch,
                                           {options.metadata, options.vcdiff, [&] { meter.finish(); }});

@@ -3,8 +3,7 @@
 #include "hotstitch/recast.h"
 
 #include "hotstitch/error.h"
-#include "hotstitch/file_io.h"
-#include "patch/inputs.h"
+#include "source/whole.h"
 #include "patch/replay.h"
 
 namespace hotstitch {
@@ -52,21 +51,20 @@ bool same_bytes(const ByteSource& a, const ByteSource& b, std::uint64_t offset, 
 RecastReport recast(const ByteSource& patch, const ByteSource& source, PatchFormat format, ByteSink& recast,
                     const ApplyOptions& options) {
     return blaming_inputs({&patch, &source}, [&] {
-        ScratchFile made;
+        const std::unique_ptr<ByteSink> made = scratch_of(options.limits);
         RecastReport report;
-        report.applied = apply(patch, source, made, options);
+        report.applied = apply(patch, source, *made, options);
         if (!report.applied.made)
             throw Error(ErrorCode::wrong_source, "the file given is what the patch makes, not its source")
                 .hint("name the file from before the patch");
-        Bytes storage;
         Limits limits = options.limits;
         limits.metadata = UINT64_MAX;  // what is carried over is carried over whole
-        const auto reader = open_patch(whole_of(patch, storage, limits), limits);
+        const auto reader = open_patch(patch, limits);
         CreateOptions create_options{.format = format, .limits = options.limits, .progress = options.progress};
         const bool has_place = traits_of(format).has_metadata;
         if (has_place) create_options.metadata = bytes_of(reader->facts().metadata);
         report.metadata_kept = reader->facts().metadata_size == 0 || has_place;
-        report.created = replay(*reader, source, MemorySource(*made.written()), recast, create_options);
+        report.created = replay(*reader, source, MemorySource(made->written().value()), recast, create_options);
         return report;
     });
 }

@@ -3,7 +3,7 @@
 #pragma once
 
 #include "hotstitch/create.h"
-#include "hotstitch/patch_reader.h"
+#include "hotstitch/patch.h"
 
 namespace hotstitch {
 

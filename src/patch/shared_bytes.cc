@@ -6,13 +6,13 @@
 // multiple of 8. Only where such a word also stands somewhere in the literals (by a bit filter, about one
 // word in fifty by chance) are the nine windows around it looked up.
 // Tested by tests/shared_bytes_test.cc.
-#include "hotstitch/shared_bytes.h"
+#include "hotstitch/summary.h"
 
 #include <bit>
 #include <cstring>
 
-#include "bytes/meter.h"
-#include "patch/inputs.h"
+#include "base/meter.h"
+#include "source/whole.h"
 
 namespace hotstitch {
 namespace {

@@ -9,7 +9,7 @@
 // Tested by tests/ups_bps_test.cc against the reference in tests/lib/.
 #include "format/bps/bps_reader.h"
 
-#include "bytes/vlv.h"
+#include "base/vlv.h"
 #include "format/bps/bps_format.h"
 #include "format/footer.h"
 

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
-#include "hotstitch/patch_reader.h"
+#include "hotstitch/patch.h"
 
 namespace hotstitch::bps {
 

@@ -2,7 +2,7 @@
 // docs/formats/bps.md section 5. Tested by tests/ups_bps_test.cc.
 #include "format/bps/bps_writer.h"
 
-#include "bytes/vlv.h"
+#include "base/vlv.h"
 
 namespace hotstitch::bps {
 namespace {

@@ -3,7 +3,7 @@
 
 #include "format/bps/bps_format.h"
 #include "format/footer.h"
-#include "hotstitch/patch_writer.h"
+#include "hotstitch/patch.h"
 
 namespace hotstitch::bps {
 

@@ -7,7 +7,7 @@
 #include <string_view>
 
 #include "hotstitch/bytes.h"
-#include "hotstitch/patch_format.h"
+#include "hotstitch/patch.h"
 
 namespace hotstitch::ips {
 

@@ -15,7 +15,7 @@
 #include <algorithm>
 #include <queue>
 
-#include "bytes/cursor.h"
+#include "base/cursor.h"
 
 namespace hotstitch::ips {
 namespace {

@@ -2,7 +2,7 @@
 #pragma once
 
 #include "format/ips/ips_format.h"
-#include "hotstitch/patch_reader.h"
+#include "hotstitch/patch.h"
 
 namespace hotstitch::ips {
 

@@ -3,7 +3,7 @@
 // docs/formats/ips.md section 4. Tested by tests/ips_reader_test.cc.
 #include <nlohmann/json.hpp>
 
-#include "bytes/cursor.h"
+#include "base/cursor.h"
 #include "format/ips/ips_format.h"
 
 namespace hotstitch::ips {

@@ -3,7 +3,7 @@
 
 #include "format/ips/ips_format.h"
 #include "format/ips/record_plan.h"
-#include "hotstitch/patch_writer.h"
+#include "hotstitch/patch.h"
 
 namespace hotstitch::ips {
 

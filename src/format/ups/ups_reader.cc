@@ -10,7 +10,7 @@
 
 #include <algorithm>
 
-#include "bytes/vlv.h"
+#include "base/vlv.h"
 #include "format/footer.h"
 
 namespace hotstitch::ups {

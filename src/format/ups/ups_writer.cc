@@ -4,7 +4,7 @@
 
 #include <algorithm>
 
-#include "bytes/vlv.h"
+#include "base/vlv.h"
 #include "format/ups/ups_reader.h"
 
 namespace hotstitch::ups {

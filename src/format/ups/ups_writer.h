@@ -2,7 +2,7 @@
 #pragma once
 
 #include "format/footer.h"
-#include "hotstitch/patch_writer.h"
+#include "hotstitch/patch.h"
 
 namespace hotstitch::ups {
 

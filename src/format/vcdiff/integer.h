@@ -2,7 +2,7 @@
 // The integers of VCDIFF: big-endian base 128, a set high bit says that more follows. docs/formats/vcdiff.md section 1.
 #pragma once
 
-#include "bytes/cursor.h"
+#include "base/cursor.h"
 
 namespace hotstitch::vcdiff {
 

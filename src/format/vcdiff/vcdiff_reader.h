@@ -4,7 +4,7 @@
 #include <array>
 
 #include "format/vcdiff/code_table.h"
-#include "hotstitch/patch_reader.h"
+#include "hotstitch/patch.h"
 
 namespace hotstitch::vcdiff {
 

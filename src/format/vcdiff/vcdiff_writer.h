@@ -3,7 +3,7 @@
 
 #include "format/vcdiff/compress/compressor.h"
 #include "format/vcdiff/window_encoder.h"
-#include "hotstitch/patch_writer.h"
+#include "hotstitch/patch.h"
 
 namespace hotstitch::vcdiff {
 

@@ -3,7 +3,7 @@
 #include <fmt/format.h>
 
 #include "hotstitch/archive.h"
-#include "hotstitch/recognise.h"
+#include "hotstitch/part.h"
 #include "part/kinds.h"
 
 namespace hotstitch {
@@ -11,7 +11,7 @@ namespace {
 
 class ArchiveContainer final : public Container {
 public:
-    ArchiveContainer(ByteView file, std::string_view title, const Limits& limits, const Progress& progress)
+    ArchiveContainer(const ByteSource& file, std::string_view title, const Limits& limits, const Progress& progress)
         : file_(file), title_(title), limits_(limits), progress_(progress) {}
 
     std::string_view kind() const noexcept override { return "archive"; }
@@ -33,7 +33,7 @@ public:
     }
 
 private:
-    ByteView file_;
+    const ByteSource& file_;
     std::string_view title_;
     const Limits limits_;
     const Progress progress_;
@@ -41,10 +41,9 @@ private:
 
 }  // namespace
 
-std::unique_ptr<Container> open_archive_container(ByteView file, const Limits& limits, const Progress& progress) {
-    const FileKind kind = recognise_file(file);
-    if (kind.name != "archive") return nullptr;
-    return std::make_unique<ArchiveContainer>(file, kind.title, limits, progress);
+std::unique_ptr<Container> open_archive(const ByteSource& file, Identity identity, const Limits& limits,
+                                        const Progress& progress) {
+    return std::make_unique<ArchiveContainer>(file, identity.kind.title, limits, progress);
 }
 
 }  // namespace hotstitch

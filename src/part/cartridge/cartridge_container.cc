@@ -5,11 +5,11 @@
 
 #include <algorithm>
 
-#include "file/image/platform.h"
+#include "part/cartridge/platform.h"
 #include "hotstitch/error.h"
-#include "hotstitch/image.h"
-#include "hotstitch/memory_map.h"
-#include "hotstitch/recognise.h"
+#include "hotstitch/cartridge.h"
+#include "hotstitch/part.h"
+#include "source/whole.h"
 #include "part/kinds.h"
 
 namespace hotstitch {
@@ -17,10 +17,10 @@ namespace {
 
 class CartridgeContainer final : public Container {
 public:
-    CartridgeContainer(ByteView file, Image image) : file_(file), image_(std::move(image)) {
-        in_order_ = !image_.reading || image_.reading->kind == ReadingKind::without_front_header;
+    CartridgeContainer(const ByteSource& file, Cartridge image) : view_(file), file_(view_), image_(std::move(image)) {
+        in_order_ = !image_.reading || image_.reading->kind == RepresentationKind::without_front_header;
         if (image_.front_header != 0) add("front-header", "front-header", 0, image_.front_header);
-        if (const auto header = image::platform_of(image_).header; header != nullptr) {
+        if (const auto header = cartridge::platform_of(image_).header; header != nullptr) {
             const ByteRange place = header(image_);
             if (place.offset + place.length <= rom_size()) add_of_rom("header", "header", place.offset, place.length);
         }
@@ -35,7 +35,7 @@ public:
     }
 
     void visit(const VisitPart& visitor) const override {
-        const Bytes ordered = in_order_ ? Bytes() : image::bytes_read(file_, image_.reading);
+        const Bytes ordered = in_order_ ? Bytes() : cartridge::bytes_read(file_, image_.reading);
         for (const Entry& entry : entries_) {
             const ByteView bytes =
                 (entry.of_rom && !in_order_ ? ByteView(ordered) : file_)
@@ -46,7 +46,9 @@ public:
         }
     }
 
-    ChangeList put(const Part& part, ByteView content, bool mend) const override {
+    ChangeList put(const Part& part, const ByteSource& bytes, bool mend) const override {
+        const WholeView content_view(bytes);
+        const ByteView content = content_view;
         if (!part.offset)
             throw Error(ErrorCode::unsupported,
                         "the ROM is in another order than the console reads it, so a part has no place in it")
@@ -66,7 +68,7 @@ public:
             list.put(at + splice.offset, splice.removed, Bytes(*splice.in.front().bytes));
         if (!mend || !all_checks_right(image_)) return list;
         const Bytes made = changed(file_, list);
-        const auto after = recognise_image(made);
+        const auto after = recognise_cartridge(made);
         if (!after || after->platform != image_.platform || all_checks_right(*after)) return list;
         return list.then(plan_mends(made, {{"checksum", {}}}).change);
     }
@@ -90,19 +92,17 @@ private:
             {{.name = std::move(name), .kind = kind, .size = size, .offset = {}, .head = {}}, offset, true});
     }
 
+    WholeView view_;
     ByteView file_;
-    Image image_;
+    Cartridge image_;
     bool in_order_ = true;
     std::vector<Entry> entries_;
 };
 
 }  // namespace
 
-std::unique_ptr<Container> open_cartridge_container(ByteView file, const Limits&, const Progress&) {
-    std::optional<Image> image = recognise_image(file);
-    // What begins like something else has to be certain; a hack with stale checks often is likely only.
-    if (!image || (image->certainty != Certainty::certain && recognise_file(file).name != "data")) return nullptr;
-    return std::make_unique<CartridgeContainer>(file, *std::move(image));
+std::unique_ptr<Container> open_cartridge(const ByteSource& file, Identity identity, const Limits&, const Progress&) {
+    return std::make_unique<CartridgeContainer>(file, *std::move(identity.cartridge));
 }
 
 }  // namespace hotstitch

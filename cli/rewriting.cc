@@ -1,0 +1,69 @@
+// SPDX-License-Identifier: MIT
+#include "rewriting.h"
+
+#include <unistd.h>
+
+#include <fmt/format.h>
+
+#include "commands/common.h"
+#include "hotstitch/error.h"
+
+namespace hotstitch::cli {
+namespace {
+
+void state_patch(const RewriteResult& result, Report& report) {
+    const Delivered& delivered = result.delivered;
+    file_fact(report, "patch", delivered.output, {.size = result.patch->patch_size}, patch_text(*result.patch));
+    if (delivered.backup)
+        report.fact("backup", "backup", shown(*delivered.backup), as_utf8(delivered.backup->string()));
+    report.fact("checked", "checked", "applied to the file, it makes the change, byte for byte",
+                Json::array({"result"}));
+    if (delivered.stood_already) report.note("the patch stood there already, the same bytes");
+}
+
+}  // namespace
+
+RewriteRequest rewrite_request(const RewriteArguments& arguments, const InputFile& source) {
+    RewriteRequest request{.output = arguments.output.path,
+                           .in_place = arguments.in_place,
+                           .patch = arguments.patch,
+                           .format = arguments.format,
+                           .replace = replace_mode(arguments.output, arguments.in_place),
+                           .receipt = !arguments.no_receipt,
+                           .digests = arguments.digests,
+                           .aside_replace = replace_mode(arguments.output)};
+    check_rewrite(source, request);
+    return request;
+}
+
+std::optional<std::string> write_rewritten(const InputFile& source, const ChangeList& change,
+                                           const RewriteRequest& request, const Context& context, Report& report) {
+    if (request.output == "-") {
+        ScratchFile scratch;
+        write_source(ChangedSource(source, change), scratch);
+        output_fact(report, digest(MemorySource(*scratch.written()), {}, context.progress), "-");
+        scratch.copy_to(STDOUT_FILENO, context.progress);
+        return "standard output";
+    }
+    const RewriteResult result = rewrite(source, change, request, context);
+    if (result.patch) return state_patch(result, report), shown(result.delivered.output);
+    output_fact(report, result.output, result.delivered.output);
+    if (result.delivered.stood_already) return conclude_made_already(result.delivered.output, report), std::nullopt;
+    state_way_back(result.delivered, report);
+    return shown(result.delivered.output);
+}
+
+void pass_on_unchanged(const InputFile& source, const std::string& answer, const std::string& why,
+                       const RewriteArguments& arguments, const Context& context, Report& report) {
+    report.detail("made", false);
+    std::string where = "Nothing was written.";
+    if (!arguments.output.path.empty()) {
+        const auto place = write_rewritten(source, ChangeList(source.size()), rewrite_request(arguments, source),
+                                           context, report);
+        where =
+            place ? fmt::format("It was written to {} as it is.", *place) : "It stands there already, the same bytes.";
+    }
+    report.conclude(Mood::good, answer, why + " " + where, ExitCode::yes);
+}
+
+}  // namespace hotstitch::cli

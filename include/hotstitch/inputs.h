@@ -1,0 +1,109 @@
+// SPDX-License-Identifier: MIT
+// What a job is given: files by their addresses, patches and games that arrive in archives, and what lies beside a
+// patch.
+#pragma once
+
+#include <filesystem>
+#include <functional>
+#include <memory>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <utility>
+#include <vector>
+
+#include "hotstitch/checks.h"
+#include "hotstitch/export.h"
+#include "hotstitch/file_io.h"
+#include "hotstitch/fit.h"
+#include "hotstitch/limits.h"
+#include "hotstitch/patch.h"
+
+namespace hotstitch {
+
+/// What every job takes besides its own options.
+struct WorkOptions {
+    Limits limits{};
+    Progress progress{};
+    /// Opens a name that is no address of a part; empty: the file of that name. A program with names of its own, such as
+    /// "-" for its standard input, gives them a meaning here.
+    std::function<InputFile(const std::string& name)> open{};
+};
+
+/// "FILE:PART:PART" as the file and the rest; an existing file of the whole name wins, and the rest is then empty.
+HOTSTITCH_EXPORT std::pair<std::string, std::string> split_file(const std::string& address);
+
+/// Opens "FILE" or a part of it, "FILE:PART:PART". Throws what InputFile and extract_part throw.
+HOTSTITCH_EXPORT InputFile open_file(const std::string& address, const WorkOptions& options = {});
+
+/// A part of an open file by its name ("content" or "" of what a gz or xz holds), in an unnamed temporary file. Throws
+/// Error(usage) when the file has no parts or none of this name, and what extracting throws (part.h).
+HOTSTITCH_EXPORT InputFile open_part(const InputFile& file, std::string_view name, const WorkOptions& options = {});
+
+HOTSTITCH_EXPORT bool is_archive(const InputFile& file);
+
+struct PatchFile {
+    InputFile file;
+    std::vector<std::string> readmes;  ///< texts beside it in the archive it came from, by their names there
+    std::filesystem::path archive;     ///< empty: none
+};
+/// A patch: when the file is an archive, the one patch in it, two archives deep at most. Throws Error(usage) when there
+/// are several, Error(not_this_format) when there is none, Error(unsupported) when they are encrypted.
+HOTSTITCH_EXPORT PatchFile open_patch_file(const std::string& address, const WorkOptions& options = {});
+
+/// The one file in the archive, without the texts and pictures beside it; nothing when it is no archive or holds
+/// several.
+HOTSTITCH_EXPORT std::optional<InputFile> only_member(const InputFile& file, const WorkOptions& options = {});
+
+/// The game file in the archive: the only one there or, of several, the first that the patch fits. Nothing when the
+/// file is no archive or none of several fits. One pass over the archive.
+HOTSTITCH_EXPORT std::optional<InputFile> source_inside(const InputFile& file, const PatchReader& patch,
+                                                        const Checks& checks, const WorkOptions& options = {});
+
+struct SourceFile {
+    InputFile file;
+    std::filesystem::path archive;  ///< that it was taken out of; empty: none
+};
+/// The file itself or, when it is an archive that the patch does not fit, the game file inside. Throws Error(usage) when
+/// there are several and none fits.
+HOTSTITCH_EXPORT SourceFile source_for(InputFile file, const PatchReader& patch, const Checks& checks,
+                                       const WorkOptions& options = {});
+
+/// "PATCH.checks.json" beside the patch.
+HOTSTITCH_EXPORT std::filesystem::path checks_path(const std::filesystem::path& patch);
+
+struct FoundChecks {
+    std::filesystem::path path;
+    Checks checks;
+};
+/// The expected checksums beside the patch, if there are any. Throws Error(damaged) when the file is there and broken.
+HOTSTITCH_EXPORT std::optional<FoundChecks> find_checks(const InputFile& patch);
+
+/// Those of the checks file together with what the caller expects of the source. Throws Error(usage) when they
+/// contradict each other.
+HOTSTITCH_EXPORT Checks joined_checks(const std::optional<FoundChecks>& found, const Digests& expected_source);
+
+/// Patches at hand that a diagnosis may try: others of the same call, and those beside the patch.
+class HOTSTITCH_EXPORT OtherPatches {
+public:
+    /// Adds the patches in the folder of `patch`, without itself. Files that are none are passed over.
+    void add_beside(const InputFile& patch, const WorkOptions& options = {});
+    /// Both have to outlive this object.
+    void add(const InputFile& file, const PatchReader& reader);
+    const std::vector<OtherPatch>& list() const noexcept { return list_; }
+
+private:
+    struct Opened {
+        InputFile file;
+        std::unique_ptr<PatchReader> reader;
+    };
+    std::vector<Opened> opened_;
+    std::vector<OtherPatch> list_;
+};
+
+/// Regular files in a folder, sorted by path; what cannot be looked at is passed over.
+HOTSTITCH_EXPORT std::vector<std::filesystem::path> files_in(const std::filesystem::path& folder);
+/// With everything in the folders below, links to folders not followed.
+HOTSTITCH_EXPORT std::vector<std::filesystem::path> files_below(const std::filesystem::path& folder);
+
+}  // namespace hotstitch

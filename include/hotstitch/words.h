@@ -1,0 +1,55 @@
+// SPDX-License-Identifier: MIT
+// Sentences for people from codes and values, in one place. Programs act on the codes, and may say them in words of
+// their own.
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <string_view>
+
+#include "hotstitch/export.h"
+
+namespace hotstitch {
+
+enum class InternalChecks;
+
+// Text from outside.
+
+/// Text from a file or a file name, fit to be shown: control and direction characters and bytes that are no
+/// UTF-8 become \n, \x1b, \u202e … so that nothing can move the cursor or hide what it is.
+HOTSTITCH_EXPORT std::string escaped(std::string_view text);
+
+/// As a word of a command that a person may copy into a shell: quoted where it has to be.
+HOTSTITCH_EXPORT std::string shell_word(std::string_view text);
+
+/// The name of a file as such a word; a leading dash is no option.
+HOTSTITCH_EXPORT std::string shell_file(std::string_view name);
+
+/// A JSON document whose texts hold no character that a terminal obeys: those are written as \uXXXX, which reads back
+/// as the same.
+HOTSTITCH_EXPORT std::string json_for_terminals(std::string_view document);
+
+/// The same bytes as valid UTF-8, for JSON: wrong bytes become U+FFFD, all else stays.
+HOTSTITCH_EXPORT std::string as_utf8(std::string_view text);
+
+// Quantities.
+
+HOTSTITCH_EXPORT std::string grouped(std::uint64_t number);      ///< 1,048,576
+HOTSTITCH_EXPORT std::string size_text(std::uint64_t bytes);     ///< 1,048,576 bytes (1.00 MiB)
+HOTSTITCH_EXPORT std::string short_size(double bytes);           ///< 1.00 MiB
+HOTSTITCH_EXPORT std::string offset_text(std::uint64_t offset);  ///< 0x0004a2
+/// "1 record", "2 records"
+HOTSTITCH_EXPORT std::string counted(std::uint64_t number, std::string_view singular, std::string_view plural);
+
+/// A size as typed: "1048576", "64M", "1.5GiB" (units of 1024). Throws Error(usage).
+HOTSTITCH_EXPORT std::uint64_t parse_size(std::string_view text);
+
+// Codes.
+
+/// What became of a ROM's own checks: "right, before and after the patch". REQUIRES that it was asked and could be done.
+HOTSTITCH_EXPORT std::string words_for(InternalChecks checks);
+
+/// What a receipt's code says was done to a file: "front header of 512 bytes taken off".
+HOTSTITCH_EXPORT std::string words_for_mend(std::string_view code);
+
+}  // namespace hotstitch

@@ -1,0 +1,37 @@
+// SPDX-License-Identifier: MIT
+// Atari 7800: a front header of 128 bytes. docs/formats/images.md, "Others". Tested by tests/image_test.cc.
+#include <fmt/format.h>
+
+#include "part/cartridge/fields.h"
+#include "part/cartridge/platform.h"
+
+namespace hotstitch::cartridge {
+namespace {
+
+constexpr std::size_t front_size = 128, magic_at = 1, title_at = 0x11, title_length = 32, size_at = 0x31, tv_at = 0x39;
+constexpr std::string_view magic = "ATARI7800";
+
+std::optional<Cartridge> recognise(ByteView file) {
+    if (file.size() < front_size || text_at(file, magic_at, magic.size()) != magic) return std::nullopt;
+    Cartridge image;
+    image.front_header = front_size;
+    image.header_describes = true;
+    image.size = file.size() - front_size;
+    image.title = readable(text_at(file, title_at, title_length));
+    image.region = (u8(file, tv_at) & 1) != 0 ? "PAL" : "NTSC";
+    image.declared_size = u32be(file, size_at);
+    if (image.size != *image.declared_size)
+        image.warnings.push_back(
+            fmt::format("the header claims {} bytes, {} follow it", *image.declared_size, image.size));
+    Evidence evidence(image);
+    evidence.add(true, 64, "the platform's magic number stands where it belongs");
+    return image;
+}
+
+}  // namespace
+
+extern const Platform atari_7800;
+const Platform atari_7800{
+    "atari-7800", "Atari 7800", recognise, {}, nullptr, {}, false, nullptr, "the front header states the size"};
+
+}  // namespace hotstitch::cartridge

@@ -1,0 +1,108 @@
+// SPDX-License-Identifier: MIT
+// Game Boy Advance. docs/formats/images.md, "Game Boy Advance". Tested by tests/image_test.cc.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+
+#include "part/cartridge/fields.h"
+#include "part/cartridge/platform.h"
+#include "part/cartridge/regions.h"
+
+namespace hotstitch::cartridge {
+namespace {
+
+constexpr std::size_t header_end = 0xC0, logo_at = 0x04, logo_size = 0x9C, title_at = 0xA0, code_at = 0xAC,
+                      region_at = 0xAF, maker_at = 0xB0, fixed_at = 0xB2, reserved_at = 0xB5, revision_at = 0xBC,
+                      check_at = 0xBD, title_length = 12;
+constexpr unsigned genuine_logo = 0xCF56;  ///< CRC-16 of the area
+constexpr std::uint64_t rom_address = 0x08000000, window = 32 << 20;
+
+unsigned header_check(ByteView rom) {
+    return static_cast<unsigned>(0 - sum_of_bytes(rom.subspan(title_at, check_at - title_at)) - 0x19) & 0xFF;
+}
+
+std::optional<Cartridge> recognise(ByteView rom) {
+    if (rom.size() < header_end) return std::nullopt;
+    Cartridge image;
+    Evidence evidence(image);
+    const unsigned right = header_check(rom), logo = crc16(rom.subspan(logo_at, logo_size));
+    const ByteView reserved = rom.subspan(reserved_at, 7);
+    evidence.add(logo == genuine_logo, 16, "the logo area is the genuine one");
+    evidence.add(u8(rom, check_at) == right, 8, "the header check is right");
+    evidence.add(u8(rom, 3) == 0xEA, 8, "the first word is a jump");
+    evidence.add(u8(rom, fixed_at) == 0x96, 8, "the fixed byte is right");
+    evidence.add(is_title(text_at(rom, title_at, title_length)), 8, "the title can be read");
+    evidence.add(is_code(text_at(rom, code_at, 6)), 10, "game code and maker can be read");
+    evidence.add(all_equal(reserved) && reserved[0] == std::byte{0}, 4, "the reserved bytes are 0");
+    // The fixed byte and the jump are what hardware and programs go by; one of the two at least.
+    if (image.evidence_bits < 28 || (u8(rom, 3) != 0xEA && u8(rom, fixed_at) != 0x96)) return std::nullopt;
+    image.size = rom.size();
+    image.title = readable(text_at(rom, title_at, title_length));
+    image.serial = readable(text_at(rom, code_at, 4));
+    image.region = word_of(letter_regions(), u8(rom, region_at));
+    image.revision = u8(rom, revision_at);
+    image.details.push_back({"maker", "maker code", readable(text_at(rom, maker_at, 2))});
+    image.checks.push_back(check_of("header check", right, u8(rom, check_at), 2));
+    image.checks.push_back(check_of("fixed byte", 0x96, u8(rom, fixed_at), 2));
+    image.checks.push_back({"logo", logo == genuine_logo ? CheckState::right : CheckState::wrong,
+                            hex_text(genuine_logo, 4), hex_text(logo, 4),
+                            logo == genuine_logo
+                                ? "CRC-16 of its area"
+                                : "CRC-16 of its area; a console starts nothing else, most emulators do",
+                            false});
+    if (rom.size() > window) image.warnings.emplace_back("a console sees the first 32 MiB only");
+    return image;
+}
+
+void mend_region(Bytes& rom, std::string_view value, Mending& mending) {
+    set_region(rom, region_at, letter_regions(), true, value, mending);
+}
+
+void mend_title(Bytes& rom, std::string_view value, Mending& mending) {
+    set_title(rom, title_at, title_length, '\0', false, value, mending);
+}
+
+void mend_checksum(Bytes& rom, std::string_view, Mending& mending) {
+    set_hex(rom, fixed_at, 0x96, 1, std::endian::big, "fixed byte", mending);
+    set_hex(rom, check_at, header_check(rom), 1, std::endian::big, "header check", mending);
+}
+
+constexpr std::array<PlatformMend, 3> mends{{
+    {"region", Turn::field, "a word or letter: Europe, P …", "the last letter of the game code", mend_region},
+    {"title", Turn::field, "up to 12 characters", "the title", mend_title},
+    {"checksum", Turn::checks, "", "fixed byte and header check", mend_checksum},
+}};
+
+/// The ROM is seen three times: at 08000000, and again with other waiting times at 0A000000 and 0C000000.
+class Map final : public MemoryMap {
+public:
+    std::optional<std::string> address(const Cartridge&, ByteView rom, std::uint64_t offset) const override {
+        if (offset >= std::min<std::uint64_t>(rom.size(), window)) return std::nullopt;
+        return fmt::format("{:08X}", rom_address + offset);
+    }
+    std::optional<std::uint64_t> offset(const Cartridge&, ByteView, unsigned, std::uint64_t at,
+                                        bool has_bank) const override {
+        if (has_bank || at < rom_address || at >= rom_address + 3 * window) return std::nullopt;
+        return (at - rom_address) % window;
+    }
+    std::uint64_t bank_size(const Cartridge&) const override { return 0; }
+    std::string_view example() const override { return "08001234"; }
+};
+const Map map;
+
+}  // namespace
+
+extern const Platform game_boy_advance;
+const Platform game_boy_advance{.name = "gba",
+                                .title = "Game Boy Advance",
+                                .recognise = recognise,
+                                .mends = mends,
+                                .map = &map,
+                                .largest = [](const Cartridge&) { return window; },
+                                .header =
+                                    [](const Cartridge&) {
+                                        return ByteRange{0, 0xC0};
+                                    }};
+
+}  // namespace hotstitch::cartridge

@@ -1,0 +1,136 @@
+// SPDX-License-Identifier: MIT
+// Master System and Game Gear. docs/formats/images.md, "Master System". Tested by tests/image_test.cc.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+
+#include "part/cartridge/fields.h"
+#include "part/cartridge/platform.h"
+#include "hotstitch/error.h"
+
+namespace hotstitch::cartridge {
+namespace {
+
+constexpr std::array<std::size_t, 3> places{0x7FF0, 0x3FF0, 0x1FF0};
+constexpr std::string_view magic = "TMR SEGA";
+constexpr std::size_t sum_at = 0x0A, product_at = 0x0C, revision_at = 0x0E, region_at = 0x0F, header_size = 0x10;
+
+constexpr std::array<Region, 5> regions{{{3, "Japan (Master System)"},
+                                         {4, "export (Master System)"},
+                                         {5, "Japan (Game Gear)"},
+                                         {6, "export (Game Gear)"},
+                                         {7, "international (Game Gear)"}}};
+
+/// What is summed, by the size nibble and not by the file's length: from 0 to `first`, and from 8000 to `last`.
+struct Range {
+    unsigned nibble;
+    std::uint64_t first, last;
+    std::string_view size;
+};
+constexpr std::array<Range, 8> ranges{{{0xA, 0x1FF0, 0, "8 KiB"},
+                                       {0xB, 0x3FF0, 0, "16 KiB"},
+                                       {0xC, 0x7FF0, 0, "32 KiB"},
+                                       {0xE, 0x7FF0, 0x10000, "64 KiB"},
+                                       {0xF, 0x7FF0, 0x20000, "128 KiB"},
+                                       {0x0, 0x7FF0, 0x40000, "256 KiB"},
+                                       {0x1, 0x7FF0, 0x80000, "512 KiB"},
+                                       {0x2, 0x7FF0, 0x100000, "1 MiB"}}};
+
+std::optional<std::size_t> header_of(ByteView rom) {
+    for (const std::size_t at : places)
+        if (rom.size() >= at + header_size && text_at(rom, at, magic.size()) == magic) return at;
+    return std::nullopt;
+}
+
+const Range* range_of(ByteView rom, std::size_t header) {
+    const unsigned nibble = u8(rom, header + region_at) & 0xF;
+    const auto* const found =
+        std::find_if(ranges.begin(), ranges.end(), [&](const Range& r) { return r.nibble == nibble; });
+    return found == ranges.end() ? nullptr : found;
+}
+
+/// Nothing, where the range is unknown or the file shorter.
+std::optional<unsigned> sum_of(ByteView rom, std::size_t header, std::string& why) {
+    const Range* const range = range_of(rom, header);
+    why = "the size nibble is of no known range";
+    if (range == nullptr) return std::nullopt;
+    why = "the file is shorter than the range that the size nibble names";
+    if (rom.size() < std::max(range->first, range->last)) return std::nullopt;
+    std::uint64_t sum = sum_of_bytes(rom.first(static_cast<std::size_t>(range->first)));
+    if (range->last > 0x8000) sum += sum_of_bytes(rom.subspan(0x8000, static_cast<std::size_t>(range->last) - 0x8000));
+    return static_cast<unsigned>(sum & 0xFFFF);
+}
+
+std::optional<Cartridge> recognise_plain(ByteView rom) {
+    const auto header = header_of(rom);
+    if (!header) return std::nullopt;
+    const std::size_t h = *header;
+    const unsigned region = u8(rom, h + region_at) >> 4;
+    const bool game_gear = region >= 5 && region <= 7;
+    Cartridge image;
+    image.size = rom.size();
+    image.internal_header = h;
+    image.region = word_of(regions, region);
+    image.revision = u8(rom, h + revision_at) & 0xF;
+    // BCD, with the thousands' ten as a nibble of its own.
+    const unsigned tens = u8(rom, h + revision_at) >> 4;
+    image.serial = fmt::format("{}{:02x}{:02x}", tens == 0 ? std::string() : fmt::format("{}", tens),
+                               u8(rom, h + product_at + 1), u8(rom, h + product_at));
+    image.details.push_back({"for", "made for", game_gear ? "Game Gear" : "Master System"});
+    image.details.push_back({"header_at", "header at", hex_text(h, 4)});
+    if (const Range* const range = range_of(rom, h))
+        image.details.push_back({"summed", "checked size", std::string(range->size)});
+    std::string why;
+    if (const auto right = sum_of(rom, h, why)) {
+        image.checks.push_back(check_of("checksum", *right, u16le(rom, h + sum_at), 4));
+        if (game_gear || region != 4)
+            image.checks.back().note =
+                "only export Master Systems check it; wrong ones are common and harmless elsewhere";
+    } else {
+        image.checks.push_back(unknown_check("checksum", why));
+    }
+    Evidence evidence(image);
+    evidence.add(true, 56, "the platform's words stand where they belong");
+    evidence.add(image.checks[0].state == CheckState::right, 16, "the checksum is right");
+    return image;
+}
+
+std::optional<Cartridge> recognise(ByteView file) {
+    return with_or_without_header(file, 1024, 512, recognise_plain);
+}
+
+void mend_checksum(Bytes& rom, std::string_view, Mending& mending) {
+    std::string why;
+    const auto h = static_cast<std::size_t>(mending.image.internal_header);
+    const auto right = sum_of(rom, h, why);
+    if (!right) throw Error(ErrorCode::unsupported, "the checksum cannot be computed: " + why);
+    set_hex(rom, h + sum_at, *right, 2, std::endian::little, "checksum", mending);
+}
+
+/// The region shares its byte with the size.
+void mend_region(Bytes& rom, std::string_view value, Mending& mending) {
+    const std::size_t at = static_cast<std::size_t>(mending.image.internal_header) + region_at;
+    const unsigned code = code_of(regions, value, false), before = u8(rom, at) >> 4;
+    const std::array field{static_cast<std::byte>(code << 4 | (u8(rom, at) & 0xF))};
+    set_field(rom, at, field, "region", std::string(word_of(regions, before)), std::string(word_of(regions, code)),
+              mending);
+}
+
+constexpr std::array<PlatformMend, 2> mends{
+    {{"region", Turn::field, "a word or code: 4, 6 …", "the region", mend_region},
+     {"checksum", Turn::checks, "", "the checksum", mend_checksum}}};
+
+}  // namespace
+
+extern const Platform master_system;
+const Platform master_system{.name = "master-system",
+                             .title = "Master System / Game Gear",
+                             .recognise = recognise,
+                             .mends = mends,
+                             .copier_header = true,
+                             .header = [](const Cartridge& image) {
+                                 return ByteRange{image.internal_header, 16};
+                             }};
+
+}  // namespace hotstitch::cartridge

@@ -1,0 +1,108 @@
+// SPDX-License-Identifier: MIT
+// Nintendo DS. docs/formats/images.md, "Nintendo DS". Tested by tests/image_test.cc.
+#include <fmt/format.h>
+
+#include <array>
+
+#include "part/cartridge/fields.h"
+#include "part/cartridge/platform.h"
+#include "part/cartridge/regions.h"
+
+namespace hotstitch::cartridge {
+namespace {
+
+constexpr std::size_t header_end = 0x160, title_at = 0x00, code_at = 0x0C, region_at = 0x0F, maker_at = 0x10,
+                      unit_at = 0x12, capacity_at = 0x14, revision_at = 0x1E, main_code_at = 0x20, used_at = 0x80,
+                      header_size_at = 0x84, logo_at = 0xC0, logo_size = 156, logo_check_at = 0x15C,
+                      header_check_at = 0x15E, long_used_at = 0x210, secure_at = 0x4000, title_length = 12;
+constexpr std::uint64_t smallest = 128 << 10, signature = 0x88;
+
+std::uint64_t used_size(ByteView rom) {
+    const bool both = (u8(rom, unit_at) & 2) != 0 && rom.size() >= long_used_at + 4;
+    return u32le(rom, both ? long_used_at : used_at);
+}
+
+/// The first words of the secure area once it is decrypted; the rest of it says nothing certain.
+std::string secure_area(ByteView rom) {
+    constexpr std::uint32_t decrypted = 0xE7FFDEFF;
+    if (rom.size() < secure_at + 8 || u32le(rom, main_code_at) >= 0x8000) return "none";
+    const std::uint32_t a = u32le(rom, secure_at), b = u32le(rom, secure_at + 4);
+    if (a == decrypted && b == decrypted) return "decrypted";
+    return a == 0 && b == 0 ? "empty" : "encrypted";
+}
+
+std::optional<Cartridge> recognise(ByteView rom) {
+    if (rom.size() < header_end) return std::nullopt;
+    const unsigned right = crc16(rom.first(header_check_at)), stated = u16le(rom, header_check_at),
+                   logo = crc16(rom.subspan(logo_at, logo_size)), logo_stated = u16le(rom, logo_check_at),
+                   capacity = u8(rom, capacity_at), unit = u8(rom, unit_at);
+    const std::uint64_t used = used_size(rom);
+    Cartridge image;
+    Evidence evidence(image);
+    evidence.add(right == stated, 16, "the header CRC is right");
+    evidence.add(logo == logo_stated, 12, "the logo area has the CRC that is stated");
+    evidence.add(is_title(text_at(rom, title_at, title_length)), 8, "the title can be read");
+    evidence.add(is_code(text_at(rom, code_at, 6)), 10, "game code and maker can be read");
+    evidence.add(u32le(rom, header_size_at) == 0x4000, 12, "the header's size is the usual one");
+    evidence.add(unit == 0 || unit == 2 || unit == 3, 4, "the unit code is a known one");
+    evidence.add(capacity <= 14 && used != 0 && used <= smallest << capacity, 4,
+                 "the used size lies within the capacity");
+    if (image.evidence_bits < 32 || u32le(rom, header_size_at) == 0) return std::nullopt;
+    image.size = rom.size();
+    image.title = readable(text_at(rom, title_at, title_length));
+    image.serial = readable(text_at(rom, code_at, 4));
+    image.region = word_of(letter_regions(), u8(rom, region_at));
+    image.revision = u8(rom, revision_at);
+    if (capacity <= 14) image.declared_size = smallest << capacity;
+    image.details.push_back({"maker", "maker code", readable(text_at(rom, maker_at, 2))});
+    image.details.push_back({"used_size", "used", fmt::format("{} bytes", used)});
+    if (used != 0 && (rom.size() == used || rom.size() == used + signature))
+        image.details.push_back(
+            {"trimmed", "trimmed",
+             rom.size() == used ? "yes, to the used size; an untrimmed copy differs in length only"
+                                : "yes, to the used size and a signature; an untrimmed copy differs in length only"});
+    else if (image.declared_size && rom.size() == *image.declared_size)
+        image.details.push_back({"trimmed", "trimmed", "no"});
+    image.details.push_back({"secure_area", "secure area", secure_area(rom)});
+    image.checks.push_back(check_of("header CRC", right, stated, 4));
+    image.checks.push_back(check_of("logo CRC", logo, logo_stated, 4));
+    image.checks.back().mendable = false;
+    if (used > rom.size())
+        image.warnings.push_back(
+            fmt::format("the file ends {} bytes before the end of what is used", used - rom.size()));
+    return image;
+}
+
+void mend_checksum(Bytes& rom, std::string_view, Mending& mending) {
+    const unsigned right = crc16(ByteView(rom).first(header_check_at));
+    set_hex(rom, header_check_at, right, 2, std::endian::little, "header CRC", mending);
+}
+
+void mend_region(Bytes& rom, std::string_view value, Mending& mending) {
+    set_region(rom, region_at, letter_regions(), true, value, mending);
+}
+
+void mend_title(Bytes& rom, std::string_view value, Mending& mending) {
+    set_title(rom, title_at, title_length, '\0', false, value, mending);
+}
+
+constexpr std::array<PlatformMend, 3> mends{{
+    {"region", Turn::field, "a word or letter: Europe, P …", "the last letter of the game code", mend_region},
+    {"title", Turn::field, "up to 12 characters", "the title", mend_title},
+    {"checksum", Turn::checks, "", "the header's CRC", mend_checksum},
+}};
+
+}  // namespace
+
+extern const Platform nintendo_ds;
+const Platform nintendo_ds{.name = "nds",
+                           .title = "Nintendo DS",
+                           .recognise = recognise,
+                           .mends = mends,
+                           .largest = [](const Cartridge&) -> std::uint64_t { return 512 << 20; },
+                           .header =
+                               [](const Cartridge&) {
+                                   return ByteRange{0, 0x200};
+                               }};
+
+}  // namespace hotstitch::cartridge

@@ -1,0 +1,71 @@
+// SPDX-License-Identifier: MIT
+#include "part/cartridge/regions.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <charconv>
+
+#include "hotstitch/error.h"
+
+namespace hotstitch::cartridge {
+namespace {
+
+char lower(char c) noexcept {
+    return c >= 'A' && c <= 'Z' ? static_cast<char>(c + 32) : c;
+}
+
+bool same_word(std::string_view a, std::string_view b) noexcept {
+    return std::equal(a.begin(), a.end(), b.begin(), b.end(), [](char x, char y) { return lower(x) == lower(y); });
+}
+
+std::string code_text(unsigned code, bool letters) {
+    return letters ? std::string(1, static_cast<char>(code)) : fmt::format("{:02x}", code);
+}
+
+}  // namespace
+
+std::span<const Region> letter_regions() noexcept {
+    static constexpr std::array<Region, 15> all{{{'J', "Japan"},
+                                                 {'E', "Americas"},
+                                                 {'P', "Europe"},
+                                                 {'D', "Germany"},
+                                                 {'F', "France"},
+                                                 {'I', "Italy"},
+                                                 {'S', "Spain"},
+                                                 {'H', "Netherlands"},
+                                                 {'K', "Korea"},
+                                                 {'C', "China"},
+                                                 {'U', "Australia"},
+                                                 {'R', "Russia"},
+                                                 {'B', "Brazil"},
+                                                 {'W', "Scandinavia"},
+                                                 {'A', "all regions"}}};
+    return all;
+}
+
+std::string_view word_of(std::span<const Region> regions, unsigned code) noexcept {
+    const auto found = std::find_if(regions.begin(), regions.end(), [&](const Region& r) { return r.code == code; });
+    return found == regions.end() ? std::string_view() : found->word;
+}
+
+unsigned code_of(std::span<const Region> regions, std::string_view text, bool letters) {
+    for (const Region& region : regions)
+        if (same_word(text, region.word)) return region.code;
+    unsigned code = 0;
+    if (letters && text.size() == 1) {
+        code = static_cast<unsigned char>(lower(text[0]) - 32);
+    } else if (!letters) {
+        const std::string_view digits = text.starts_with("0x") ? text.substr(2) : text;
+        const auto [end, failure] = std::from_chars(digits.data(), digits.data() + digits.size(), code, 16);
+        if (failure != std::errc{} || end != digits.data() + digits.size()) code = ~0U;
+    }
+    if (!word_of(regions, code).empty()) return code;
+    std::string known;
+    for (const Region& region : regions)
+        known += fmt::format("{}{} ({})", known.empty() ? "" : ", ", region.word, code_text(region.code, letters));
+    throw Error(ErrorCode::usage, fmt::format("this platform knows no region \"{}\"", text)).wanted(known);
+}
+
+}  // namespace hotstitch::cartridge

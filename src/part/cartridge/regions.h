@@ -1,0 +1,26 @@
+// SPDX-License-Identifier: MIT
+// Regions by the platforms' own codes and by plain words.
+#pragma once
+
+#include <span>
+#include <string>
+#include <string_view>
+
+namespace hotstitch::cartridge {
+
+struct Region {
+    unsigned code;
+    std::string_view word;
+};
+
+/// The fourth letter of the game codes of several platforms.
+std::span<const Region> letter_regions() noexcept;
+
+/// "Europe", or "" for a code that is not in the table.
+std::string_view word_of(std::span<const Region> regions, unsigned code) noexcept;
+
+/// The code for a word ("europe"), a code as hex ("02", "0x2") or, in tables of letters, a letter ("P"). Throws
+/// Error(usage) with the list of what there is.
+unsigned code_of(std::span<const Region> regions, std::string_view text, bool letters);
+
+}  // namespace hotstitch::cartridge

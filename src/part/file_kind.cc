@@ -1,0 +1,73 @@
+// SPDX-License-Identifier: MIT
+// Kinds of file that people hand in, by their first bytes. A new kind is one row.
+#include "hotstitch/part.h"
+
+#include <algorithm>
+#include <array>
+#include <cctype>
+
+#include "part/archive/tar_header.h"
+#include "hotstitch/patch.h"
+
+namespace hotstitch {
+namespace {
+
+using namespace std::string_view_literals;
+
+struct Signature {
+    std::string_view bytes;
+    FileKind kind;
+};
+
+constexpr std::array signatures{
+    Signature{"PK\3\4"sv, {"archive", "a zip archive"}},
+    Signature{"PK\5\6"sv, {"archive", "an empty zip archive"}},
+    Signature{"7z\xBC\xAF\x27\x1C"sv, {"archive", "a 7z archive"}},
+    Signature{"Rar!\x1A\7"sv, {"archive", "a rar archive"}},
+    Signature{"\x1F\x8B"sv, {"archive", "a gzip-compressed file"}},
+    Signature{"\xFD"
+              "7zXZ\0"sv,
+              {"archive", "an xz-compressed file"}},
+    Signature{"BZh"sv, {"archive", "a bzip2-compressed file"}},
+    Signature{"\x28\xB5\x2F\xFD"sv, {"archive", "a zstd-compressed file"}},
+    Signature{"\x7F"
+              "ELF"sv,
+              {"executable", "an ELF executable or library"}},
+    Signature{"MZ"sv, {"executable", "a Windows or DOS executable"}},
+    Signature{"\x89PNG\r\n"sv, {"picture", "a PNG picture"}},
+    Signature{"\xFF\xD8\xFF"sv, {"picture", "a JPEG picture"}},
+    Signature{"%PDF-"sv, {"document", "a PDF document"}},
+};
+
+bool starts_like_web_page(std::string_view text) {
+    text.remove_prefix(std::min(text.find_first_not_of("\xEF\xBB\xBF \t\r\n"), text.size()));
+    const auto starts = [&](std::string_view tag) {
+        return text.size() >= tag.size() && std::equal(tag.begin(), tag.end(), text.begin(), [](char a, char b) {
+                   return a == std::tolower(static_cast<unsigned char>(b));
+               });
+    };
+    return starts("<!doctype html") || starts("<html") || starts("<head") || starts("<body");
+}
+
+bool looks_like_text(std::string_view text) {
+    return std::all_of(text.begin(), text.end(), [](char c) {
+        const auto u = static_cast<unsigned char>(c);
+        return u >= 0x20 ? u != 0x7F : (u == '\t' || u == '\n' || u == '\r' || u == '\f' || u == 0x1B);
+    });
+}
+
+}  // namespace
+
+FileKind recognise_file(ByteView head) noexcept {
+    const std::string_view text = text_of(head.first(std::min<std::size_t>(head.size(), 512)));
+    if (text.empty()) return {"empty", "an empty file"};
+    if (const auto format = recognise_patch(head)) return {"patch", traits_of(*format).title};
+    for (const Signature& row : signatures)
+        if (text.starts_with(row.bytes)) return row.kind;
+    if (is_tar(head)) return {"archive", "a tar archive"};
+    if (starts_like_web_page(text)) return {"web-page", "a web page (HTML)"};
+    if (looks_like_text(text)) return {"text", "a text file"};
+    return {"data", "data of no known kind"};
+}
+
+}  // namespace hotstitch

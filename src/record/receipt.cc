@@ -1,0 +1,122 @@
+// SPDX-License-Identifier: MIT
+// Tested by tests/receipt_test.cc.
+#include "hotstitch/receipt.h"
+
+#include "record/digests_json.h"
+
+namespace hotstitch {
+namespace {
+
+constexpr std::string_view schema_name = "hotstitch/receipt", what = "receipt";
+constexpr int schema_version = 1;
+
+OrderedJson to_json(const ReceiptFile& file) {
+    OrderedJson out = {{"path", file.path}};
+    out.update(digests_to_json(file.digests));
+    return out;
+}
+
+std::string text_at(const OrderedJson& object, std::string_view field, bool required) {
+    const auto found = object.find(field);
+    if (found == object.end() && !required) return {};
+    if (found == object.end() || !found->is_string()) broken_document(what, field, "a text is missing or is none");
+    return found->get<std::string>();
+}
+
+ReceiptFile file_from(const OrderedJson& document, std::string_view field) {
+    ReceiptFile file;
+    file.digests = digests_from_json(document, field, what);
+    if (!file.digests.size || !file.digests.crc32) broken_document(what, field, "a file's size or checksum is missing");
+    file.path = text_at(document.at(std::string(field)), "path", true);
+    return file;
+}
+
+std::optional<FileIdentity> identity_from(const OrderedJson& document, std::string_view field) {
+    const auto found = document.find(field);
+    if (found == document.end()) return std::nullopt;
+    const auto number = [&](const char* name) {
+        const auto value = found->is_object() ? found->find(name) : found->end();
+        if (!found->is_object() || value == found->end() || !value->is_number_integer())
+            broken_document(what, field, "an identity is none");
+        return *value;
+    };
+    return FileIdentity{number("inode").get<std::uint64_t>(), number("modified").get<std::int64_t>()};
+}
+
+OrderedJson body_of(const Receipt& receipt) {
+    OrderedJson body;
+    body["time"] = receipt.time;
+    body["tool"] = receipt.tool;
+    body["source"] = to_json(receipt.source);
+    body["patches"] = OrderedJson::array();
+    for (const ReceiptFile& patch : receipt.patches) body["patches"].push_back(to_json(patch));
+    body["target"] = to_json(receipt.target);
+    body["in_place"] = receipt.in_place;
+    const auto optional = [&](const char* name, const std::string& text) {
+        if (!text.empty()) body[name] = text;
+    };
+    const auto identity = [&](const char* name, const std::optional<FileIdentity>& value) {
+        if (value) body[name] = {{"inode", value->inode}, {"modified", value->modified}};
+    };
+    if (!receipt.mends.empty()) body["mends"] = receipt.mends;
+    if (receipt.representation) body["representation"] = code_of(*receipt.representation);
+    optional("backup", receipt.backup);
+    optional("reverse", receipt.reverse);
+    identity("target_identity", receipt.target_identity);
+    identity("reverse_identity", receipt.reverse_identity);
+    return body;
+}
+
+Receipt body_from(const OrderedJson& body) {
+    if (!body.is_object()) broken_document(what, "before", "an entry is no object");
+    Receipt receipt;
+    receipt.time = text_at(body, "time", false);
+    receipt.tool = text_at(body, "tool", false);
+    receipt.source = file_from(body, "source");
+    receipt.target = file_from(body, "target");
+    const auto patches = body.find("patches");
+    if (patches == body.end() || !patches->is_array())
+        broken_document(what, "patches", "the list of patches is missing");
+    for (const OrderedJson& patch : *patches)
+        receipt.patches.push_back(file_from(OrderedJson{{"patch", patch}}, "patch"));
+    if (const auto mends = body.find("mends"); mends != body.end()) {
+        if (!mends->is_array()) broken_document(what, "mends", "the list of mends is none");
+        for (const OrderedJson& mend : *mends)
+            receipt.mends.push_back(text_at(OrderedJson{{"mend", mend}}, "mend", true));
+    }
+    const auto in_place = body.find("in_place");
+    if (in_place == body.end() || !in_place->is_boolean())
+        broken_document(what, "in_place", "it does not say where the output was put");
+    receipt.in_place = in_place->get<bool>();
+    if (const std::string code = text_at(body, "representation", false); !code.empty()) {
+        receipt.representation = representation_from(code);
+        if (!receipt.representation) broken_document(what, "representation", "it is of no known kind");
+    }
+    receipt.backup = text_at(body, "backup", false);
+    receipt.reverse = text_at(body, "reverse", false);
+    receipt.target_identity = identity_from(body, "target_identity");
+    receipt.reverse_identity = identity_from(body, "reverse_identity");
+    return receipt;
+}
+
+}  // namespace
+
+std::string receipt_to_json(const Receipt& receipt) {
+    OrderedJson document;
+    document["schema"] = {{"name", schema_name}, {"version", schema_version}};
+    document.update(body_of(receipt));
+    for (const Receipt& before : receipt.before) document["before"].push_back(body_of(before));
+    return document.dump(2) + "\n";
+}
+
+Receipt receipt_from_json(std::string_view text) {
+    const OrderedJson document = parsed_document(text, schema_name, schema_version, what);
+    Receipt receipt = body_from(document);
+    if (const auto before = document.find("before"); before != document.end()) {
+        if (!before->is_array()) broken_document(what, "before", "the list of earlier changes is none");
+        for (const OrderedJson& body : *before) receipt.before.push_back(body_from(body));
+    }
+    return receipt;
+}
+
+}  // namespace hotstitch

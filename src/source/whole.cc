@@ -1,0 +1,34 @@
+// SPDX-License-Identifier: MIT
+#include "source/whole.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace hotstitch {
+
+WholeView::WholeView(const ByteSource& source, const Limits& limits) {
+    if (const auto whole = source.whole()) {
+        bytes_ = *whole;
+        return;
+    }
+    if (source.size() > limits.memory)
+        throw Error(ErrorCode::limit, "an input that cannot be mapped is too large for the memory budget")
+            .wanted(fmt::format("at most {} bytes", limits.memory))
+            .found(fmt::format("{} bytes", source.size()));
+    storage_.resize(static_cast<std::size_t>(source.size()));
+    constexpr std::size_t chunk = 1 << 20;
+    for (std::size_t at = 0; at < storage_.size();) {
+        const MutableByteView into = MutableByteView(storage_).subspan(at, std::min(chunk, storage_.size() - at));
+        const ByteView bytes = source.read(at, into.size(), into);
+        if (bytes.data() != into.data()) std::copy(bytes.begin(), bytes.end(), into.begin());
+        at += into.size();
+    }
+    bytes_ = storage_;
+}
+
+std::unique_ptr<ByteSink> scratch_of(const Limits& limits) {
+    return limits.scratch ? limits.scratch() : std::make_unique<MemorySink>();
+}
+
+}  // namespace hotstitch

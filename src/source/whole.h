@@ -1,0 +1,54 @@
+// SPDX-License-Identifier: MIT
+// A source as one view, and errors that blame the right input.
+#pragma once
+
+#include <initializer_list>
+#include <type_traits>
+
+#include "hotstitch/bytes.h"
+#include "hotstitch/error.h"
+#include "hotstitch/limits.h"
+#include "hotstitch/source.h"
+
+namespace hotstitch {
+
+/// The whole of a source: its own memory or, where it has none, a copy. For what is small by its kind (a cartridge ROM)
+/// and for what has to be addressed at once (a patch).
+class WholeView {
+public:
+    /// Throws Error(io), and Error(limit) past the memory budget.
+    explicit WholeView(const ByteSource& source, const Limits& limits = {});
+    ByteView bytes() const noexcept { return bytes_; }
+    operator ByteView() const noexcept { return bytes_; }
+
+private:
+    Bytes storage_;
+    ByteView bytes_;
+};
+
+/// Temporary storage as the limits lend it; memory where they lend none.
+std::unique_ptr<ByteSink> scratch_of(const Limits& limits);
+
+/// Runs `work`. When it throws although an input has failed underneath (a mapped file that shrank reads as
+/// zeros), the input's failure is thrown instead: it is the cause.
+template <class Work>
+auto blaming_inputs(std::initializer_list<const ByteSource*> inputs, Work&& work) {
+    const auto check = [&] {
+        for (const ByteSource* input : inputs) input->check_intact();
+    };
+    try {
+        if constexpr (std::is_void_v<decltype(work())>) {
+            work();
+            check();
+        } else {
+            auto result = work();
+            check();
+            return result;
+        }
+    } catch (const Error& error) {
+        if (error.code() != ErrorCode::cancelled) check();
+        throw;
+    }
+}
+
+}  // namespace hotstitch

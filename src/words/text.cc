@@ -1,0 +1,114 @@
+// SPDX-License-Identifier: MIT
+// Text that comes from outside, fit to be shown. Tested by tests/cli_describe_test.cc.
+#include "hotstitch/words.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cctype>
+
+namespace hotstitch {
+namespace {
+
+/// Length of the UTF-8 character at the front and its code point; length 0 where there is none.
+/// Overlong forms, surrogates and numbers past U+10FFFF are none.
+std::size_t decode(std::string_view text, char32_t& code) {
+    const auto byte = [&](std::size_t i) { return static_cast<unsigned char>(text[i]); };
+    const unsigned char lead = byte(0);
+    if (lead < 0x80) return code = lead, 1;
+    const std::size_t length = lead >= 0xF0 ? 4 : lead >= 0xE0 ? 3 : 2;
+    if (lead < 0xC2 || lead > 0xF4 || text.size() < length) return 0;
+    code = lead & (0x7FU >> length);
+    for (std::size_t i = 1; i < length; ++i) {
+        if ((byte(i) & 0xC0) != 0x80) return 0;
+        code = code << 6 | (byte(i) & 0x3F);
+    }
+    constexpr char32_t least[] = {0, 0, 0x80, 0x800, 0x10000};
+    const bool valid = code >= least[length] && code <= 0x10FFFF && (code < 0xD800 || code > 0xDFFF);
+    return valid ? length : 0;
+}
+
+bool changes_direction_or_hides(char32_t code) {
+    return code == 0x061C || (code >= 0x200B && code <= 0x200F) || (code >= 0x2028 && code <= 0x202E) ||
+           (code >= 0x2060 && code <= 0x206F) || code == 0xFEFF || (code >= 0xE0000 && code <= 0xE0FFF);
+}
+
+}  // namespace
+
+std::string escaped(std::string_view text) {
+    std::string out;
+    while (!text.empty()) {
+        char32_t code = 0;
+        const std::size_t length = decode(text, code);
+        if (length == 0)
+            out += fmt::format("\\x{:02x}", static_cast<unsigned char>(text[0]));
+        else if (code == '\n')
+            out += "\\n";
+        else if (code < 0x20 || (code >= 0x7F && code < 0xA0))
+            out += fmt::format("\\x{:02x}", static_cast<unsigned>(code));
+        else if (changes_direction_or_hides(code))
+            out += fmt::format("\\u{:04x}", static_cast<unsigned>(code));
+        else
+            out += text.substr(0, length);
+        text.remove_prefix(std::max<std::size_t>(length, 1));
+    }
+    return out;
+}
+
+std::string shell_word(std::string_view text) {
+    const auto is_plain = [](char c) {
+        return std::isalnum(static_cast<unsigned char>(c)) != 0 ||
+               std::string_view("_./:=@%+,-").find(c) != std::string_view::npos;
+    };
+    if (!text.empty() && std::all_of(text.begin(), text.end(), is_plain)) return std::string(text);
+    if (escaped(text) == text) {
+        std::string out = "'";
+        for (const char c : text) out += c == '\'' ? std::string_view("'\\''") : std::string_view(&c, 1);
+        return out + "'";
+    }
+    // Bytes that must not reach a terminal: in the spelling that shells read back.
+    std::string out = "$'";
+    for (const char c : text) {
+        const auto byte = static_cast<unsigned char>(c);
+        if (byte < 0x20 || byte >= 0x7F)
+            out += fmt::format("\\{:03o}", byte);
+        else
+            out += c == '\'' || c == '\\' ? fmt::format("\\{}", c) : std::string(1, c);
+    }
+    return out + "'";
+}
+
+std::string shell_file(std::string_view name) {
+    return shell_word(name.starts_with('-') && name != "-" ? fmt::format("./{}", name) : std::string(name));
+}
+
+std::string json_for_terminals(std::string_view document) {
+    std::string out;
+    while (!document.empty()) {
+        char32_t code = 0;
+        const std::size_t length = std::max<std::size_t>(decode(document, code), 1);
+        const bool obeyed = code == 0x7F || (code >= 0x80 && code < 0xA0) || changes_direction_or_hides(code);
+        if (!obeyed)
+            out += document.substr(0, length);
+        else if (code < 0x10000)
+            out += fmt::format("\\u{:04x}", static_cast<unsigned>(code));
+        else
+            out += fmt::format("\\u{:04x}\\u{:04x}", 0xD800 + static_cast<unsigned>((code - 0x10000) >> 10),
+                               0xDC00 + static_cast<unsigned>((code - 0x10000) & 0x3FF));
+        document.remove_prefix(length);
+    }
+    return out;
+}
+
+std::string as_utf8(std::string_view text) {
+    std::string out;
+    while (!text.empty()) {
+        char32_t code = 0;
+        const std::size_t length = decode(text, code);
+        out += length == 0 ? std::string_view("\xEF\xBF\xBD") : text.substr(0, length);
+        text.remove_prefix(std::max<std::size_t>(length, 1));
+    }
+    return out;
+}
+
+}  // namespace hotstitch

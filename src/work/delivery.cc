@@ -1,0 +1,110 @@
+// SPDX-License-Identifier: MIT
+// Tested by tests/receipt_test.cc and, killed and failing at every step, tests/faults_test.cc.
+#include "hotstitch/delivery.h"
+
+#include "hotstitch/create.h"
+#include "hotstitch/error.h"
+#include "hotstitch/version.h"
+#include "hotstitch/words.h"
+#include "work/receipts.h"
+
+namespace hotstitch {
+
+namespace fs = std::filesystem;
+
+Delivery::Delivery(const InputFile& source, const fs::path& output, const DeliveryOptions& options,
+                   const WorkOptions& work)
+    : source_(source), options_(options), work_(work) {
+    const bool replaces_source = options.in_place && options.renews == nullptr;
+    output_ = &set_.add(output, {.replace = options.replace,
+                                 .executable_like = source.path(),
+                                 .read_as = replaces_source ? source.stamp() : std::nullopt});
+    if (options.receipt) {
+        present_ = receipt_beside(output_->path());
+        receipt_ =
+            &set_.add(receipt_path(output_->path()), {.replace = present_ ? Replace::without_backup : Replace::never});
+    }
+    if (options.reverse && !stamp_of(reverse_path(output_->path())))
+        reverse_ = &set_.add(reverse_path(output_->path()));
+}
+
+/// A reverse patch that stands there already is taken when it is the same, and never replaced: it may be the way back
+/// of an earlier change.
+void Delivery::make_reverse(const ByteSource& made, Receipt& receipt, Delivered& delivered) {
+    const auto make = [&](OutputFile& file) {
+        create(made, source_, file, {.limits = work_.limits, .progress = work_.progress});
+        delivered.reverse = file.path();
+        receipt.reverse = file.path().filename().string();
+        receipt.reverse_identity = identity_of(file.settle());
+    };
+    if (reverse_ != nullptr) return make(*reverse_);
+    for (int number = 1;; ++number) {
+        const fs::path path = reverse_path(output_->path(), number);
+        const auto present = stamp_of(path);
+        if (!present) return make(set_.add(path));
+        OutputFile again(path);
+        make(again);
+        receipt.reverse_identity = identity_of(*present);
+        if (again.stands_already()) return;
+    }
+}
+
+/// What the way back goes on with after this change.
+std::vector<Receipt> Delivery::earlier(const Receipt& receipt) const {
+    if (options_.renews != nullptr) return options_.renews->before;
+    if (!options_.in_place || !present_) return {};
+    std::vector<Receipt> all = present_->before;
+    // A receipt of a change that was stopped before it was done: the file is still what it was made of.
+    const bool undone = present_->in_place && compare(present_->source.digests, receipt.source.digests).empty() &&
+                        !compare(present_->target.digests, receipt.source.digests).empty();
+    if (undone) return all;
+    all.insert(all.begin(), *present_);
+    all.front().before.clear();
+    return all;
+}
+
+void Delivery::complete(Receipt& receipt, const ByteSource& made) const {
+    const fs::path& output = output_->path();
+    receipt.time = time_now();
+    receipt.tool = version();
+    receipt.source =
+        receipt_file(source_, output.parent_path(), options_.digests, work_.progress, receipt.source.digests);
+    receipt.target = {as_utf8(output.filename().string()),
+                      receipt_digests(made, options_.digests, work_.progress, receipt.target.digests)};
+    receipt.target_identity = identity_of(output_->settle());
+    receipt.in_place = options_.in_place || (options_.renews != nullptr && options_.renews->in_place);
+    receipt.before = earlier(receipt);
+}
+
+DigestChoice Delivery::wanted_of(std::uint64_t size) const noexcept {
+    return options_.receipt ? receipt_choice(size, options_.digests) : DigestChoice{};
+}
+
+Delivered Delivery::finish(Receipt receipt) {
+    Delivered delivered{.output = output_->path(), .backup = {}, .reverse = {}, .receipt = {}};
+    if (output_->stands_already()) {
+        // What was added to it may still be missing.
+        delivered.stood_already = true;
+        if (receipt_ != nullptr) set_.withdraw(*receipt_);
+        if (reverse_ != nullptr) set_.withdraw(*reverse_);
+        set_.commit(work_.progress);
+        return delivered;
+    }
+    const MemorySource made(*output_->written());
+    delivered.backup = output_->keep_backup();
+    if (options_.renews != nullptr)
+        receipt.backup = options_.renews->backup;
+    else if (options_.in_place && delivered.backup)
+        receipt.backup = delivered.backup->filename().string();
+    if (options_.reverse) make_reverse(made, receipt, delivered);
+    if (receipt_ != nullptr) {
+        complete(receipt, made);
+        receipt_->write(bytes_of(receipt_to_json(receipt)));
+        delivered.receipt = receipt_->path();
+    }
+    set_.commit(work_.progress);
+    delivered.has_way_back = !options_.in_place || !receipt.backup.empty() || !receipt.reverse.empty();
+    return delivered;
+}
+
+}  // namespace hotstitch

@@ -1,0 +1,222 @@
+// SPDX-License-Identifier: MIT
+// Addresses, archives with a game or a patch in them, checks beside a patch. Tested by tests/archive_test.cc and
+// tests/cli_apply_test.cc.
+#include "hotstitch/inputs.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cctype>
+
+#include "hotstitch/archive.h"
+#include "hotstitch/error.h"
+#include "hotstitch/part.h"
+#include "hotstitch/words.h"
+
+namespace hotstitch {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+constexpr int most_nesting = 2;
+constexpr std::size_t most_members_tried = 64;
+
+std::string lower_extension(const std::string& name) {
+    std::string extension = fs::path(name).extension().string();
+    std::transform(extension.begin(), extension.end(), extension.begin(),
+                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+    return extension;
+}
+
+/// Texts and pictures that come along with a game or patch.
+bool is_by_the_way(const ArchiveMember& member) {
+    constexpr std::array<std::string_view, 11> extensions{".txt", ".nfo", ".md",  ".htm", ".html", ".url",
+                                                          ".jpg", ".png", ".pdf", ".diz", ".json"};
+    return std::find(extensions.begin(), extensions.end(), lower_extension(member.name)) != extensions.end();
+}
+
+bool is_readme(const ArchiveMember& member) {
+    const std::string extension = lower_extension(member.name);
+    return extension == ".txt" || extension == ".nfo" || extension == ".md";
+}
+
+std::string list_of(const std::vector<ArchiveMember>& members) {
+    std::string text;
+    for (std::size_t i = 0; i < members.size() && i < 10; ++i)
+        text += fmt::format("{}{}", i == 0 ? "" : ", ", members[i].name);
+    return text + (members.size() > 10 ? ", …" : "");
+}
+
+/// As it can be named in a call of a shell.
+std::string address_word(const InputFile& archive, const ArchiveMember& member) {
+    return shell_file(fmt::format("{}:{}", archive.path().string(), member.name));
+}
+
+std::vector<ArchiveMember> members_of(const InputFile& file, const WorkOptions& options) {
+    std::vector<ArchiveMember> members;
+    ArchiveReader reader(file, options.limits, options.progress);
+    while (const ArchiveMember* const member = reader.next()) members.push_back(*member);
+    reader.check_rest();
+    return members;
+}
+
+/// What may be a game: no patch, no text, no picture.
+bool is_game(const ArchiveMember& member) {
+    return !is_by_the_way(member) && !recognise_patch(member.head);
+}
+
+std::vector<ArchiveMember> game_members(const InputFile& file, const WorkOptions& options) {
+    std::vector<ArchiveMember> members = members_of(file, options);
+    std::erase_if(members, [](const ArchiveMember& m) { return !is_game(m); });
+    return members;
+}
+
+/// Does the stated size allow that this is the source (give or take a front header) or the target?
+bool may_be_meant(const ArchiveMember& member, const PatchFacts& facts, const Checks& checks) {
+    constexpr std::uint64_t largest_header = 1024;
+    const auto near = [&](const Digests& wanted) {
+        if (!wanted.size || !member.size) return true;
+        return std::max(*wanted.size, *member.size) - std::min(*wanted.size, *member.size) <= largest_header;
+    };
+    return near(joined(facts.source, checks.source)) || near(joined(facts.target, checks.target));
+}
+
+}  // namespace
+
+bool is_archive(const InputFile& file) {
+    return identify(file).kind.name == "archive";
+}
+
+std::pair<std::string, std::string> split_file(const std::string& name) {
+    std::error_code code;
+    if (name == "-" || fs::exists(name, code)) return {name, {}};
+    // The first colon behind which a part's name may stand: what is before it has to be a file.
+    for (std::size_t colon = name.find(':'); colon != std::string::npos; colon = name.find(':', colon + 1))
+        if (fs::is_regular_file(name.substr(0, colon), code)) return {name.substr(0, colon), name.substr(colon + 1)};
+    return {name, {}};
+}
+
+InputFile open_part(const InputFile& file, std::string_view name, const WorkOptions& options) {
+    const auto container = open_container(file, options.limits, options.progress);
+    if (!container)
+        throw Error(ErrorCode::usage,
+                    fmt::format("{} has no parts: it is {}", file.path().string(), identify(file).kind.title))
+            .in("part")
+            .found(std::string(name));
+    if (name == "content") name = {};
+    return InputFile::part(file, name, [&](ByteSink& out) { extract_part(*container, name.empty() ? "content" : name, out); });
+}
+
+InputFile open_file(const std::string& address, const WorkOptions& options) {
+    const auto plain = [&](const std::string& name) {
+        return options.open ? options.open(name) : InputFile(name, options.limits, options.progress);
+    };
+    const auto [name, part] = split_file(address);
+    if (name == address) return plain(name);
+    InputFile opened = plain(name);
+    for (const std::string& inner : split_address(part.empty() ? "content" : part))
+        opened = open_part(opened, inner, options);
+    return opened;
+}
+
+PatchFile open_patch_file(const std::string& address, const WorkOptions& options) {
+    PatchFile patch{open_file(address, options), {}, {}};
+    for (int depth = 0; depth < most_nesting && is_archive(patch.file); ++depth) {
+        const InputFile& file = patch.file;
+        const std::vector<ArchiveMember> members = members_of(file, options);
+        std::vector<ArchiveMember> patches;
+        for (const ArchiveMember& member : members)
+            if (recognise_patch(member.head) || (members.size() == 1 && !member.encrypted)) patches.push_back(member);
+        if (std::any_of(members.begin(), members.end(), [](const auto& m) { return m.encrypted; }) && patches.empty())
+            throw Error(ErrorCode::unsupported, fmt::format("{} is encrypted", file.path().string()))
+                .hint("unpack it with its password first");
+        if (patches.empty())
+            throw Error(ErrorCode::not_this_format, fmt::format("there is no patch in {}", file.path().string()))
+                .found(list_of(members))
+                .hint("if this is the game, name the patch as well; else get the archive that holds the patch");
+        if (patches.size() > 1)
+            throw Error(ErrorCode::usage, fmt::format("there are several patches in {}", file.path().string()))
+                .found(list_of(patches))
+                .hint(fmt::format("name one: {}", address_word(file, patches.front())));
+        for (const ArchiveMember& member : members)
+            if (is_readme(member)) patch.readmes.push_back(member.name);
+        patch.archive = file.path();
+        patch.file = open_part(file, patches.front().name, options);
+    }
+    return patch;
+}
+
+std::optional<InputFile> only_member(const InputFile& file, const WorkOptions& options) {
+    if (!is_archive(file)) return std::nullopt;
+    const std::vector<ArchiveMember> members = game_members(file, options);
+    if (members.size() != 1) return std::nullopt;
+    return open_part(file, members.front().name, options);
+}
+
+std::optional<InputFile> source_inside(const InputFile& file, const PatchReader& patch, const Checks& checks,
+                                       const WorkOptions& options) {
+    if (!is_archive(file)) return std::nullopt;
+    const std::vector<ArchiveMember> members = game_members(file, options);
+    if (members.size() == 1) {
+        InputFile only = open_part(file, members.front().name, options);
+        // A second layer, for example a disc image packed once more; never a third.
+        auto deeper = only_member(only, options);
+        return deeper ? std::move(*deeper) : std::move(only);
+    }
+    // One pass, whatever is unpacked on the way.
+    std::size_t looked_at = 0;
+    ArchiveReader reader(file, options.limits, options.progress);
+    while (const ArchiveMember* const member = reader.next()) {
+        if (member->encrypted || !is_game(*member) || !may_be_meant(*member, patch.facts(), checks)) continue;
+        if (++looked_at > most_members_tried) break;
+        InputFile inside =
+            InputFile::part(file, std::string(member->name), [&](ByteSink& out) { reader.extract(out); });
+        const FitAnswer answer = fit(patch, inside, checks, options.progress, options.limits).answer;
+        if (answer != FitAnswer::fits && answer != FitAnswer::already_patched) continue;
+        reader.check_rest();
+        return inside;
+    }
+    return std::nullopt;
+}
+
+SourceFile source_for(InputFile file, const PatchReader& patch, const Checks& checks, const WorkOptions& options) {
+    if (!is_archive(file)) return {std::move(file), {}};
+    const FitAnswer as_it_is = fit(patch, file, checks, options.progress, options.limits).answer;
+    if (as_it_is == FitAnswer::fits || as_it_is == FitAnswer::already_patched) return {std::move(file), {}};
+    if (auto inside = source_inside(file, patch, checks, options)) return {std::move(*inside), file.path()};
+    const std::vector<ArchiveMember> members = game_members(file, options);
+    if (members.size() < 2) return {std::move(file), {}};
+    throw Error(
+        ErrorCode::usage,
+        fmt::format("there are several files in {}, and the patch does not say which is meant", file.path().string()))
+        .found(list_of(members))
+        .hint(fmt::format("name one: {}", address_word(file, members.front())));
+}
+
+fs::path checks_path(const fs::path& patch) {
+    return fs::path(patch).concat(".checks.json");
+}
+
+std::optional<FoundChecks> find_checks(const InputFile& patch) {
+    FoundChecks found{checks_path(patch.path()), {}};
+    std::error_code code;
+    if (!fs::is_regular_file(found.path, code)) return std::nullopt;
+    const InputFile file(found.path);
+    found.checks = checks_from_json(text_of(file.bytes()));
+    return found;
+}
+
+Checks joined_checks(const std::optional<FoundChecks>& found, const Digests& expect) {
+    Checks all = found ? found->checks : Checks{};
+    for (const DigestMismatch& mismatch : compare(all.source, expect))
+        throw Error(ErrorCode::usage, fmt::format("{} expects another source than the caller", found->path.string()))
+            .in(mismatch.name)
+            .wanted(fmt::format("{} (checks file)", mismatch.wanted))
+            .found(fmt::format("{} (the caller)", mismatch.found));
+    all.source = joined(all.source, expect);
+    return all;
+}
+
+}  // namespace hotstitch

@@ -1,0 +1,89 @@
+// SPDX-License-Identifier: MIT
+// Putting a changed file, or a patch of the change, into its place, by the same rules as what apply makes: nothing is
+// replaced unasked, and there is a way back. Tested by tests/mend_test.cc and tests/cli_cartridge_test.cc.
+#include <fmt/format.h>
+
+#include "hotstitch/error.h"
+#include "hotstitch/jobs.h"
+#include "hotstitch/words.h"
+#include "work/receipts.h"
+
+namespace hotstitch {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+/// Nothing is matched.
+RewriteResult write_patch(const InputFile& source, const ChangeList& change, const RewriteRequest& request,
+                          const WorkOptions& work) {
+    const auto by_name = format_by_extension(request.patch.extension().string());
+    if (!request.format && !by_name)
+        throw Error(ErrorCode::usage, "the patch's format is not named")
+            .in("format")
+            .hint("name it, or give the patch a name with its extension");
+    refuse_inputs(request.patch, {&source}, "name another file for the patch");
+    OutputFile out(request.patch, {.replace = request.replace});
+    const CreateReport made = create(source, change, out,
+                                     {.format = request.format ? *request.format : *by_name,
+                                      .limits = work.limits,
+                                      .progress = work.progress});
+    RewriteResult result;
+    result.patch = made.facts;
+    result.delivered.output = out.path();
+    result.delivered.stood_already = out.stands_already();
+    result.delivered.backup = out.commit(work.progress);
+    return result;
+}
+
+}  // namespace
+
+void check_rewrite(const InputFile& source, const RewriteRequest& request) {
+    const int ways = (request.output.empty() ? 0 : 1) + (request.in_place ? 1 : 0) + (request.patch.empty() ? 0 : 1);
+    if (ways == 0)
+        throw Error(ErrorCode::usage, "it is not said where the result goes")
+            .in("output")
+            .hint("name an output, replace the file itself (it is kept as a backup), or write the change as a patch");
+    if (ways > 1)
+        throw Error(ErrorCode::usage, "an output, in place and a patch contradict each other").hint("keep one of them");
+    if (request.format && request.patch.empty())
+        throw Error(ErrorCode::usage, "a format is for the patch of the change")
+            .hint("name the patch, or leave out the format");
+    if (!request.in_place) return;
+    clear_leftovers(receipt_path(source.path()));
+    if (!source.stamp()) throw Error(ErrorCode::usage, "standard input cannot be replaced in place");
+    if (source.is_unpacked())
+        throw Error(ErrorCode::usage, "a part of another file cannot be replaced in place")
+            .hint("name another output");
+}
+
+RewriteResult rewrite(const InputFile& source, const ChangeList& change, const RewriteRequest& request,
+                      const WorkOptions& work) {
+    check_rewrite(source, request);
+    if (!request.patch.empty()) return write_patch(source, change, request, work);
+    const fs::path path =
+        request.in_place ? source.path() : output_path(request.output, source.path().filename());
+    if (!request.in_place)
+        refuse_inputs(path, {&source}, "name another output, or replace the file in place (it is kept as a backup)");
+    Delivery delivery(source, path,
+                      {.replace = request.replace,
+                       .in_place = request.in_place,
+                       .receipt = request.receipt,
+                       .digests = request.digests},
+                      work);
+    if (!request.aside.empty()) {
+        refuse_inputs(request.aside, {&source}, "name another file for the header");
+        delivery.add(request.aside, request.aside_replace).write(request.aside_bytes);
+    }
+    RewriteResult result;
+    write_source(ChangedSource(source, change), delivery.output());
+    result.output = digest(MemorySource(delivery.output().written().value()), delivery.wanted_of(change.result_size()),
+                           work.progress);
+    Receipt receipt;
+    for (const std::string& done : request.what) receipt.mends.push_back(as_utf8(done));
+    receipt.target.digests = result.output;
+    result.delivered = delivery.finish(std::move(receipt));
+    return result;
+}
+
+}  // namespace hotstitch

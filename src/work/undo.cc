@@ -1,0 +1,254 @@
+// SPDX-License-Identifier: MIT
+// The way back. A receipt may come from anybody and say anything: nothing is removed or replaced that is not proven to
+// have been made or kept by us, by its content, its name and which file it is; what is not proven gets another name.
+// A step that was stopped in the middle is finished when it is asked for again.
+// Tested by tests/receipt_test.cc and tests/faults_test.cc.
+#include <fmt/format.h>
+
+#include <functional>
+
+#include "hotstitch/error.h"
+#include "hotstitch/jobs.h"
+#include "work/receipts.h"
+
+namespace hotstitch {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+bool is_as_placed(const std::optional<FileIdentity>& placed, const FileStamp& found) {
+    return placed == identity_of(found);
+}
+
+/// The stamp of a file that the receipt names and that is to go. Throws Error(damaged) for a link and the like.
+std::optional<FileStamp> own_file(const fs::path& path, const char* field) {
+    std::error_code code;
+    const fs::file_status status = fs::symlink_status(path, code);
+    if (!fs::exists(status)) return std::nullopt;
+    if (!fs::is_regular_file(status))
+        throw Error(ErrorCode::damaged, "the receipt names something that is no file of ours")
+            .in(field)
+            .found(path.filename().string());
+    return stamp_of(path);
+}
+
+/// What the patch makes of the file takes its place. `before_it_stands` is told its stamp. Returns where the file was
+/// kept that it replaced, when that is not proven to be ours.
+std::optional<fs::path> rebuild(const InputFile& made, bool proven, const InputFile& patch, const Digests& wanted,
+                                const WorkOptions& work, const std::function<void(const FileStamp&)>& before_it_stands) {
+    OutputFile out(made.path(),
+                   {.replace = proven ? Replace::without_backup : Replace::keep_backup, .read_as = made.stamp()});
+    ApplyOptions options;
+    options.limits = work.limits;
+    options.progress = work.progress;
+    apply(patch, made, out, options);
+    for (const DigestMismatch& m : compare(wanted, digest(MemorySource(*out.written()), choice_for(wanted))))
+        throw Error(ErrorCode::wrong_target, "the patch does not make what was there before")
+            .in(m.name)
+            .wanted(m.wanted)
+            .found(m.found)
+            .hint("nothing was touched; look for the right patch, or for another copy of what was there before");
+    before_it_stands(out.settle());
+    return out.commit(work.progress);
+}
+
+class Undoing {
+public:
+    Undoing(const fs::path& file, const std::string& patch, const WorkOptions& work)
+        : file_(file),
+          folder_(file.parent_path()),
+          receipt_file_(receipt_path(file)),
+          patch_(patch),
+          work_(work),
+          receipt_(read_receipt(receipt_file_)) {
+        result_.file = file;
+        result_.earlier_changes = !receipt_.before.empty();
+    }
+
+    UndoResult run() {
+        write_earlier({});
+        if (!stamp_of(file_)) return removed_already(), result_;
+        const InputFile made(file_, work_.limits, work_.progress);
+        const auto differences = compare_file(made, receipt_.target.digests, work_.progress);
+        if (!differences.empty()) {
+            if (receipt_.in_place && compare_file(made, receipt_.source.digests, work_.progress).empty())
+                return restored_already(), result_;
+            const DigestMismatch& first = differences.front();
+            throw Error(ErrorCode::wrong_target, "the file is no longer what the receipt says was made")
+                .in(first.name)
+                .wanted(first.wanted)
+                .found(first.found)
+                .hint("it was changed since; nothing was touched. Put it aside yourself if it may go");
+        }
+        const bool proven = made.stamp() && is_as_placed(receipt_.target_identity, *made.stamp());
+        if (receipt_.in_place)
+            restore(made, proven);
+        else
+            remove(made, proven);
+        return result_;
+    }
+
+private:
+    /// The source has to stand there untouched, as another file than the one that goes.
+    void check_source() {
+        const fs::path path = path_from_receipt(receipt_.source.path, folder_);
+        const std::string hint = fmt::format("find the source again (crc32 {}), then remove the output yourself",
+                                             receipt_.source.digests.crc32->hex());
+        must_be(path, receipt_.source.digests, ErrorCode::wrong_source,
+                "the source is not there as it was, so the output is not removed", hint, work_.progress);
+        if (open_file(path.string(), work_).is_same_file(file_))
+            throw Error(ErrorCode::damaged, "the receipt names the file itself as its source, so it stays")
+                .in("source")
+                .found(receipt_.source.path);
+        result_.source = path;
+    }
+
+    void remove(const InputFile& made, bool proven) {
+        check_source();
+        result_.kept = remove_file(file_, *made.stamp(), !proven);
+        step_back();
+        result_.outcome = UndoOutcome::removed;
+    }
+
+    void restore(const InputFile& made, bool proven) {
+        if (!receipt_.backup.empty()) {
+            const fs::path backup = backup_path();
+            const auto stamp = own_file(backup, "backup");
+            must_be(backup, receipt_.source.digests, ErrorCode::wrong_source, "the backup is not what the receipt says",
+                    "nothing was touched; look for another copy of what was there before", work_.progress);
+            write_earlier(identity_of(*stamp));
+            result_.kept = put_backup_back(backup, *stamp, file_, *made.stamp(), !proven);
+        } else if (!receipt_.reverse.empty()) {
+            const fs::path reverse = reverse_in_folder();
+            result_.kept = rebuild_by(InputFile(reverse, work_.limits), made, proven);
+            drop_reverse();
+        } else if (!patch_.empty()) {
+            result_.kept = rebuild_by(open_file(patch_, work_), made, proven);
+        } else {
+            throw Error(ErrorCode::usage, "the receipt names neither a backup nor a reverse patch")
+                .hint(
+                    "if it was made by a UPS patch, name that too; else what was there before has to come from "
+                    "elsewhere");
+        }
+        step_back();
+        result_.outcome = UndoOutcome::restored;
+    }
+
+    std::optional<fs::path> rebuild_by(const InputFile& patch, const InputFile& made, bool proven) {
+        return rebuild(made, proven, patch, receipt_.source.digests, work_,
+                       [&](const FileStamp& stamp) { write_earlier(identity_of(stamp)); });
+    }
+
+    void removed_already() {
+        if (receipt_.in_place)
+            throw Error(ErrorCode::io, fmt::format("there is no file {}", file_.string()))
+                .hint(receipt_.backup.empty() ? "" : fmt::format("its backup is {}", receipt_.backup));
+        check_source();
+        step_back();
+        result_.outcome = UndoOutcome::removed_already;
+    }
+
+    /// Stopped before the receipt went, or before anything was replaced at all.
+    void restored_already() {
+        if (!receipt_.backup.empty()) {
+            const fs::path backup = backup_path();
+            const auto stamp = own_file(backup, "backup");
+            if (stamp && compare_file(backup, receipt_.source.digests, work_.progress).empty())
+                remove_file(backup, *stamp, false);
+        }
+        drop_reverse();
+        step_back();
+        result_.outcome = UndoOutcome::restored;
+    }
+
+    fs::path backup_path() const {
+        fs::path path = path_beside(receipt_.backup, folder_);
+        if (!is_backup_name(receipt_.backup, file_.filename().string()))
+            throw Error(ErrorCode::damaged, "the receipt names a backup that is none of this file")
+                .in("backup")
+                .found(receipt_.backup);
+        return path;
+    }
+
+    fs::path reverse_in_folder() const {
+        fs::path path = path_beside(receipt_.reverse, folder_);
+        if (!is_reverse_name(receipt_.reverse, file_.filename().string()))
+            throw Error(ErrorCode::damaged, "the receipt names a reverse patch that is none of this file")
+                .in("reverse")
+                .found(receipt_.reverse);
+        return path;
+    }
+
+    void drop_reverse() {
+        if (receipt_.reverse.empty()) return;
+        const fs::path path = reverse_in_folder();
+        const auto stamp = own_file(path, "reverse");
+        if (!stamp) return;
+        if (is_as_placed(receipt_.reverse_identity, *stamp))
+            remove_file(path, *stamp, false);
+        else
+            result_.unproven_reverse = path;
+    }
+
+    /// The receipt of the change before this one takes the place of the receipt, or nothing does.
+    void step_back() {
+        if (earlier_)
+            earlier_->commit(work_.progress);
+        else if (const auto stamp = stamp_of(receipt_file_))
+            remove_file(receipt_file_, *stamp, false);
+    }
+
+    /// Written before anything is touched, so that a full disk is an error by then; and once more when it is known
+    /// which file will stand there.
+    void write_earlier(const std::optional<FileIdentity>& restored) {
+        if (receipt_.before.empty()) return;
+        Receipt earlier = receipt_.before.front();
+        earlier.before.assign(receipt_.before.begin() + 1, receipt_.before.end());
+        if (restored) earlier.target_identity = restored;
+        if (earlier_)
+            earlier_->clear();
+        else
+            earlier_.emplace(receipt_file_, OutputOptions{.replace = Replace::without_backup});
+        earlier_->write(bytes_of(receipt_to_json(earlier)));
+    }
+
+    const fs::path file_, folder_, receipt_file_;
+    const std::string& patch_;
+    const WorkOptions& work_;
+    const Receipt receipt_;
+    UndoResult result_;
+    std::optional<OutputFile> earlier_;  ///< the receipt of the change before this one
+};
+
+UndoResult undo_by_patch(const fs::path& file, const std::string& patch_name, const WorkOptions& work) {
+    const InputFile patch = open_file(patch_name, work);
+    const auto reader = open_patch(patch, work.limits);
+    if (!traits_of(reader->facts().format).reversible)
+        throw Error(ErrorCode::usage,
+                    fmt::format("{} patches do not work backwards", traits_of(reader->facts().format).title))
+            .hint("only UPS does; otherwise the receipt or the original is needed");
+    const InputFile made(file, work.limits, work.progress);
+    if (!fit(*reader, made, {}, work.progress).reversed)
+        throw Error(ErrorCode::wrong_target, "the file is not what this patch makes")
+            .hint("it was changed since, or made by another patch");
+    // What is replaced comes again by the patch: no backup is needed.
+    rebuild(made, true, patch, reader->facts().source, work, [](const FileStamp&) {});
+    UndoResult result{.outcome = UndoOutcome::restored, .file = file};
+    result.patch = reader->facts();
+    return result;
+}
+
+}  // namespace
+
+UndoResult undo(const fs::path& named, const std::string& patch, const WorkOptions& options) {
+    std::error_code code;
+    const fs::path file = really_absolute(named);
+    const bool has_receipt = fs::exists(receipt_path(file), code);
+    if (!has_receipt && !fs::is_regular_file(file, code))
+        throw Error(ErrorCode::io, fmt::format("there is no file {}", file.string()));
+    if (!has_receipt && !patch.empty()) return undo_by_patch(file, patch, options);
+    return Undoing(file, patch, options).run();
+}
+
+}  // namespace hotstitch
