@@ -13,6 +13,32 @@ for path in $(git grep -hoE 'Tested by [^ ,;]+[a-z]' -- src cli include | awk '{
 done
 echo "named tests: all there"
 
+# Arrows only point down: which folder of src/ may include which others, besides itself and the public headers.
+layers="base: / source: base / digest: base / edit: base source / match: base source edit / format: base source edit /
+    part: base source edit / fit: base source edit / record: / patch: base source edit match format fit / words: /
+    io: base / work: base source record"
+for folder in src/*/; do
+    folder=$(basename "$folder")
+    allowed=$(tr '/' '\n' <<<"$layers" | sed -n "s/^ *$folder://p") || true
+    [ -n "$(tr '/' '\n' <<<"$layers" | grep "^ *$folder:")" ] || { echo "src/$folder is in no layer" >&2; exit 1; }
+    for other in $(grep -rhoE '^#include "[a-z_]+/' "src/$folder" | sed 's/.*"//; s|/||' | sort -u); do
+        case " $folder hotstitch $allowed " in *" $other "*) ;; *) echo "src/$folder must not include $other/" >&2; exit 1 ;; esac
+    done
+    case $folder in io | work | words) continue ;; esac
+    ! grep -rlE '^#include "hotstitch/(file_io|inputs|delivery|jobs)\.h"' "src/$folder" || { echo "src/$folder knows of files" >&2; exit 1; }
+done
+! grep -rlE '^#include "(base|source|digest|edit|match|format|part|fit|record|patch|io|work)/' cli examples || { echo "only public headers there" >&2; exit 1; }
+echo "layers: as drawn"
+
+# Every public header compiles alone.
+for header in include/hotstitch/*.h; do
+    g++ -std=c++20 -fsyntax-only -Wall -Wextra -Iinclude -x c++ "$header" 2>&1 | grep -v 'pragma once in main file' | grep -E 'error|warning: [^#]' && exit 1 || true
+done
+echo "public headers: each compiles alone"
+
+# The library without the system's files: sources and sinks of the caller only.
+cmake --preset core >/dev/null && cmake --build --preset core >/dev/null && build/core/examples/mend_rom >/dev/null && echo "core build: works"
+
 # The library without its optional libraries, shared, has to build and work.
 cmake --preset portable >/dev/null && cmake --build --preset portable >/dev/null
 (cd build/portable && rm -rf smoke && ./make_demo smoke && cd smoke && ../hotstitch create Kelp*1*.sfc "Night Tides.sfc" --checks -q &&

@@ -123,9 +123,11 @@ TEST(Source, ComposesAndPassesFailuresOn) {
     // The middle of a file behind itself, with a gap, and changed.
     const auto middle = std::make_shared<SliceSource>(borrowed(source), 1000, 3000);
     const JoinedSource joined({middle, std::make_shared<FilledSource>(std::byte{9}, 10), middle});
-    Bytes wanted(file.begin() + 1000, file.begin() + 4000);
-    wanted.resize(3010, std::byte{9});
-    wanted.insert(wanted.end(), file.begin() + 1000, file.begin() + 4000);
+    MemorySink by_hand;
+    for (const Bytes& piece : {Bytes(file.begin() + 1000, file.begin() + 4000), Bytes(10, std::byte{9}),
+                               Bytes(file.begin() + 1000, file.begin() + 4000)})
+        by_hand.write(piece);
+    const Bytes& wanted = by_hand.bytes();
     EXPECT_EQ(all_of(joined), wanted);
     ChangeList change(joined.size());
     change.put(2999, 12, Bytes{std::byte{1}, std::byte{2}});

@@ -17,7 +17,7 @@ namespace hotstitch {
 
 struct ReceiptFile {
     std::string path;  ///< relative to the receipt's folder, where it can be
-    Digests digests;   ///< size and CRC-32 always; SHA-256 of files up to 64 MiB
+    Digests digests;   ///< size and CRC-32 always; SHA-256 of files up to 1 MiB
 };
 
 /// By what a file on the same volume is known again. A copy of it, or another file of that name, is not the same.

@@ -29,7 +29,7 @@ void must_be(const std::filesystem::path& path, const Digests& wanted, ErrorCode
 /// By what a file that was put into place is known again.
 FileIdentity identity_of(const FileStamp& stamp);
 
-/// Size, CRC-32, and SHA-256 where the receipt has it: up to 64 MiB or when `all`. Where `known` has them all, nothing
+/// Size, CRC-32, and SHA-256 where the receipt has it: up to 1 MiB or when `all`. Where `known` has them all, nothing
 /// is read.
 DigestChoice receipt_choice(std::uint64_t size, bool all) noexcept;
 Digests receipt_digests(const ByteSource& file, bool all, const Progress& progress, const Digests& known = {});

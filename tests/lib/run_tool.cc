@@ -71,7 +71,7 @@ std::string slurp(const std::filesystem::path& path) {
 }  // namespace
 
 ToolResult run_tool(const std::vector<std::string>& arguments, const ToolOptions& options) {
-    const char* const tool = std::getenv("HOTSTITCH_TOOL");
+    const char* const tool = options.binary.empty() ? std::getenv("HOTSTITCH_TOOL") : options.binary.c_str();
     if (tool == nullptr) throw std::runtime_error("HOTSTITCH_TOOL is not set; run the tests by ctest");
     const TemporaryFolder streams;
     streams.put("in", options.input);

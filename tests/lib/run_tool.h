@@ -20,6 +20,7 @@ struct ToolOptions {
     std::uint64_t file_size_limit = 0;       ///< bytes; as a full disk would
     bool unprivileged = false;               ///< as nobody, where the test itself runs as root
     std::vector<std::string> environment{};  ///< further "NAME=VALUE"
+    std::string binary{};                    ///< another program than the tool
 };
 
 /// The binary named by the environment variable HOTSTITCH_TOOL.

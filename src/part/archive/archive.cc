@@ -5,6 +5,7 @@
 #include "hotstitch/archive.h"
 
 #include "hotstitch/error.h"
+#include "source/whole.h"
 
 #if HOTSTITCH_WITH_ARCHIVE
 #include <archive.h>
@@ -16,7 +17,6 @@
 #include "part/archive/seven_zip.h"
 #include "part/archive/tar_header.h"
 #include "base/meter.h"
-#include "source/whole.h"
 
 namespace hotstitch {
 namespace {
