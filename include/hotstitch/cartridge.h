@@ -47,6 +47,8 @@ struct Cartridge {
     std::optional<unsigned> revision;
     std::uint64_t size = 0;                      ///< of the ROM proper, in bytes
     std::optional<std::uint64_t> declared_size;  ///< what the header says it is
+    std::optional<std::uint64_t> used_size;      ///< how much of it the header says holds data
+    unsigned layout = 0;                         ///< which of its layouts, by the platform's own count
     /// Where its internal header begins, on platforms with several places for it.
     std::uint64_t internal_header = 0;
     std::uint64_t front_header = 0;  ///< bytes before the ROM proper; 0: none

@@ -42,18 +42,22 @@ void check_rewrite(const InputFile& source, const RewriteRequest& request) {
     const int ways = (request.output.empty() ? 0 : 1) + (request.in_place ? 1 : 0) + (request.patch.empty() ? 0 : 1);
     if (ways == 0)
         throw Error(ErrorCode::usage, "it is not said where the result goes")
-            .in("output")
+            .in("place of the result")
             .hint("name an output, replace the file itself (it is kept as a backup), or write the change as a patch");
     if (ways > 1)
-        throw Error(ErrorCode::usage, "an output, in place and a patch contradict each other").hint("keep one of them");
+        throw Error(ErrorCode::usage, "an output, in place and a patch contradict each other")
+            .in("places of the result")
+            .hint("keep one of them");
     if (request.format && request.patch.empty())
         throw Error(ErrorCode::usage, "a format is for the patch of the change")
+            .in("format of no patch")
             .hint("name the patch, or leave out the format");
     if (!request.in_place) return;
     clear_leftovers(receipt_path(source.path()));
     if (!source.stamp()) throw Error(ErrorCode::usage, "standard input cannot be replaced in place");
     if (source.is_unpacked())
         throw Error(ErrorCode::usage, "a part of another file cannot be replaced in place")
+            .in("in place")
             .hint("name another output");
 }
 

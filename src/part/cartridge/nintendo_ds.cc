@@ -55,6 +55,7 @@ std::optional<Cartridge> recognise(ByteView rom) {
     image.revision = u8(rom, revision_at);
     if (capacity <= 14) image.declared_size = smallest << capacity;
     image.details.push_back({"maker", "maker code", readable(text_at(rom, maker_at, 2))});
+    image.used_size = used;
     image.details.push_back({"used_size", "used", fmt::format("{} bytes", used)});
     if (used != 0 && (rom.size() == used || rom.size() == used + signature))
         image.details.push_back(

@@ -50,14 +50,8 @@ std::byte fill_of(ByteView rom) {
 
 /// What the header says is used must not go, even where it is all of one byte.
 std::uint64_t least_size(ByteView rom, const Cartridge& image) {
-    std::uint64_t least = end_of_data(rom);
-    for (const ImageDetail& detail : image.details)
-        if (detail.key == "used_size") {
-            std::uint64_t used = 0;
-            std::from_chars(detail.text.data(), detail.text.data() + detail.text.size(), used);
-            if (used <= rom.size()) least = std::max(least, used);
-        }
-    return least;
+    const std::uint64_t used = image.used_size.value_or(0);
+    return std::max(end_of_data(rom), used <= rom.size() ? used : 0);
 }
 
 std::uint64_t trimmed_size(ByteView rom, const Cartridge& image, std::string_view value) {

@@ -162,6 +162,7 @@ std::optional<Cartridge> recognise_plain(ByteView rom) {
     Cartridge image;
     image.size = rom.size();
     image.internal_header = h;
+    image.layout = static_cast<unsigned>(layout - layouts.data());
     image.title = readable(text_at(rom, h + title_at, title_length));
     image.region = word_of(regions, u8(rom, h + region_at));
     image.revision = u8(rom, h + revision_at);
@@ -262,7 +263,7 @@ public:
     }
 
     std::uint64_t bank_size(const Cartridge& image) const override {
-        return image.mapping.find("Hi") != std::string::npos ? 0x10000 : 0x8000;
+        return layouts[image.layout].hi ? 0x10000 : 0x8000;
     }
     std::string_view example() const override { return "80:8000"; }
 };
@@ -277,7 +278,7 @@ const Platform snes{
     .recognise = recognise,
     .mends = mends,
     .map = &map,
-    .largest = [](const Cartridge& image) -> std::uint64_t { return image.mapping.starts_with("Ex") ? 8 << 20 : 4 << 20; },
+    .largest = [](const Cartridge& image) -> std::uint64_t { return layouts[image.layout].extended ? 8 << 20 : 4 << 20; },
     .copier_header = true,
     .header =
         [](const Cartridge& image) {

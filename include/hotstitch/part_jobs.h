@@ -1,0 +1,100 @@
+// SPDX-License-Identifier: MIT
+// Whole jobs on what is inside files: list it, compare it with another file's, take it out, put it back.
+#pragma once
+
+#include <cstdint>
+#include <filesystem>
+#include <memory>
+#include <optional>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "hotstitch/change_list.h"
+#include "hotstitch/export.h"
+#include "hotstitch/inputs.h"
+#include "hotstitch/part.h"
+
+namespace hotstitch {
+
+/// As open_container(), for a file that has to have parts. Throws Error(unsupported) where none are known.
+HOTSTITCH_EXPORT std::unique_ptr<Container> open_parts(const InputFile& file, const WorkOptions& options = {});
+
+enum class PartState {
+    listed,  ///< not compared
+    same,
+    changed,
+    only_here,
+    only_there,
+};
+
+struct ListedPart {
+    std::string address;  ///< inside the file, colons in names escaped
+    Part part;
+    FileKind kind{};             ///< of a part that is a file, by its first bytes; "encrypted" where nothing is seen
+    std::string holds{};         ///< the title of the container that it is; only where it was opened
+    std::string cannot_open{};   ///< why not, where that was tried
+    std::optional<Digests> digests{};
+    PartState state = PartState::listed;
+    std::vector<ByteRange> changed{};  ///< where it differs; of parts of the outermost container
+};
+
+struct ListRequest {
+    std::vector<std::string> patterns{};  ///< of addresses, with * and ?; empty: all
+    bool deep = false;                    ///< parts of parts too: four levels, parts of up to 1 GiB
+    bool digests = false;                 ///< CRC-32 and SHA-1 of each
+};
+
+/// Throws what visiting throws, and Error(limit) past 100,000 parts.
+HOTSTITCH_EXPORT std::vector<ListedPart> list_parts(const Container& container, const ListRequest& request = {},
+                                                    const WorkOptions& options = {});
+
+/// The parts of `container` with their state; then those that only `other` has. Compared by their names, their digests,
+/// and byte by byte where those differ.
+HOTSTITCH_EXPORT std::vector<ListedPart> compare_parts(const Container& container, const Container& other,
+                                                       const ListRequest& request = {},
+                                                       const WorkOptions& options = {});
+
+struct TakeRequest {
+    std::vector<std::string> addresses;  ///< "FILE:PART", "FILE:FOLDER/", "FILE:" for all
+    std::string output{};                ///< a file or a folder; empty: beside FILE
+    Replace replace = Replace::never;
+};
+
+struct TakenPart {
+    std::string name;
+    std::filesystem::path path;
+    std::uint64_t size = 0;
+};
+
+struct TakeResult {
+    std::vector<TakenPart> taken;
+    /// Written under another name, because the name is the same as another but for case, or not allowed on all systems.
+    std::vector<std::pair<std::string, std::string>> renamed;
+    std::uint64_t encrypted = 0;  ///< and so not taken
+};
+
+/// Writes parts out as files. Names come from strangers, so none leads out of the folder or is one that a system
+/// refuses. Throws Error(usage) where there is no such part, and what extracting and writing throw.
+HOTSTITCH_EXPORT TakeResult take_parts(const TakeRequest& request, const WorkOptions& options = {});
+/// One part into a sink.
+HOTSTITCH_EXPORT Part take_part(const std::string& address, ByteSink& out, const WorkOptions& options = {});
+
+struct PutStep {
+    Part part;
+    std::string from;                      ///< the address of its new content
+    std::uint64_t changed = 0, mended = 0;  ///< bytes in the part, and outside it in what depends on it
+};
+
+struct PutPlan {
+    std::vector<PutStep> steps;
+    ChangeList change;  ///< of the file, all steps together
+};
+
+/// `parts`: names and the addresses of their new content; each is put into what those before it have made. `mend`: what
+/// depends on it is put right as well. Throws Error(unsupported) where the file has no parts or is only read,
+/// Error(usage) where there is no such part or the content does not fit.
+HOTSTITCH_EXPORT PutPlan plan_put(const InputFile& file, const std::vector<std::pair<std::string, std::string>>& parts,
+                                  bool mend, const WorkOptions& options = {});
+
+}  // namespace hotstitch

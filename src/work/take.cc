@@ -1,0 +1,154 @@
+// SPDX-License-Identifier: MIT
+// Tested by tests/part_test.cc.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cctype>
+#include <set>
+
+#include "hotstitch/delivery.h"
+#include "hotstitch/error.h"
+#include "hotstitch/part_jobs.h"
+
+namespace hotstitch {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+/// A name that every system takes: the parts of a path one by one.
+std::string safe_component(std::string name) {
+    for (char& c : name)
+        if (static_cast<unsigned char>(c) < 0x20 || c == 0x7F ||
+            std::string_view("\\:*?\"<>|").find(c) != std::string_view::npos)
+            c = '_';
+    while (!name.empty() && (name.back() == '.' || name.back() == ' ')) name.back() = '_';
+    constexpr std::string_view devices[] = {"con", "prn", "aux", "nul"};
+    std::string stem = name.substr(0, name.find('.'));
+    std::transform(stem.begin(), stem.end(), stem.begin(),
+                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+    const bool is_port = stem.size() == 4 && (stem.starts_with("com") || stem.starts_with("lpt")) &&
+                         std::isdigit(static_cast<unsigned char>(stem[3])) != 0;
+    if (is_port || std::find(std::begin(devices), std::end(devices), stem) != std::end(devices))
+        name.insert(name.begin(), '_');
+    return name;
+}
+
+fs::path safe_path(std::string_view name) {
+    fs::path path;
+    while (!name.empty()) {
+        const std::size_t end = std::min(name.find('/'), name.size());
+        if (end != 0) path /= safe_component(std::string(name.substr(0, end)));
+        name.remove_prefix(std::min(end + 1, name.size()));
+    }
+    return path.empty() ? fs::path("content") : path;
+}
+
+/// Where the last name of an address begins: behind its last colon that is none of a name.
+std::size_t last_name(const std::string& address) {
+    for (std::size_t at = address.size(); at-- > 0;)
+        if (address[at] == ':' && (at == 0 || address[at - 1] != '\\')) return at + 1;
+    return 0;
+}
+
+/// All names but the last one are opened; the last one is what is taken.
+std::pair<InputFile, std::string> open_all_but_last(const std::string& address, const WorkOptions& options) {
+    const std::size_t last = last_name(address);
+    return {open_file(address.substr(0, last - 1), options), address.substr(last)};
+}
+
+class Taking {
+public:
+    Taking(const TakeRequest& request, const WorkOptions& options) : request_(request), options_(options) {}
+
+    TakeResult run() {
+        for (const std::string& address : request_.addresses) take(address);
+        return std::move(result_);
+    }
+
+private:
+    static bool is_tree(const std::string& address) { return address.ends_with('/') || address.ends_with(':'); }
+
+    void take(const std::string& address) {
+        const auto [file_name, part] = split_file(address);
+        if (part.empty() && !address.ends_with(':'))
+            throw Error(ErrorCode::usage, fmt::format("{} names no part", address))
+                .in("address")
+                .hint("list the parts of the file to see what there is");
+        const auto [file, name] = open_all_but_last(address, options_);
+        const auto container = open_parts(file, options_);
+        if (is_tree(address)) return take_tree(file, *container, name);
+        const Part found = find_part(*container, split_address(name).front());
+        const fs::path own = found.name == "content" ? file.path().stem() : safe_path(found.name).filename();
+        container->visit([&](const Part& p, const ExtractPart& extract) {
+            if (p.name != found.name) return Flow::go_on;
+            write(p, output_path(request_.output, file.path().parent_path() / own), file, extract);
+            return Flow::stop;
+        });
+    }
+
+    void take_tree(const InputFile& file, const Container& container, const std::string& prefix) {
+        fs::path folder = request_.output;
+        if (folder.empty()) folder = file.path().parent_path() / file.path().stem();
+        bool any = false;
+        container.visit([&](const Part& part, const ExtractPart& extract) {
+            if (!part.name.starts_with(prefix)) return Flow::go_on;
+            any = true;
+            if (part.encrypted) return ++result_.encrypted, Flow::go_on;
+            write(part, unique(folder, safe_path(std::string_view(part.name).substr(prefix.size())), part.name), file,
+                  extract);
+            return Flow::go_on;
+        });
+        if (!any)
+            throw Error(ErrorCode::usage, fmt::format("there is nothing below {} in {}", prefix, container.title()))
+                .in("address")
+                .hint("list the parts of the file to see what there is");
+    }
+
+    /// No two files that a system without upper and lower case takes for one.
+    fs::path unique(const fs::path& folder, fs::path path, const std::string& name) {
+        const auto key = [](const fs::path& p) {
+            std::string text = p.string();
+            std::transform(text.begin(), text.end(), text.begin(),
+                           [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+            return text;
+        };
+        const fs::path first = path;
+        for (int number = 2; !seen_.insert(key(path)).second; ++number)
+            path = first.parent_path() /
+                   fmt::format("{} ({}){}", first.stem().string(), number, first.extension().string());
+        if (path.generic_string() != name && !name.ends_with(path.generic_string()))
+            result_.renamed.emplace_back(name, path.generic_string());
+        return folder / path;
+    }
+
+    void write(const Part& part, const fs::path& path, const InputFile& file, const ExtractPart& extract) {
+        refuse_inputs(path, {&file}, "name another output: this is the file that the part lies in");
+        OutputFile out(path, {.replace = request_.replace});
+        extract(out);
+        const std::uint64_t size = out.written()->size();
+        out.commit(options_.progress);
+        result_.taken.push_back({part.name, out.path(), size});
+    }
+
+    const TakeRequest& request_;
+    const WorkOptions& options_;
+    TakeResult result_;
+    std::set<std::string> seen_;
+};
+
+}  // namespace
+
+TakeResult take_parts(const TakeRequest& request, const WorkOptions& options) {
+    return Taking(request, options).run();
+}
+
+Part take_part(const std::string& address, ByteSink& out, const WorkOptions& options) {
+    if (split_file(address).second.empty()) throw Error(ErrorCode::usage, fmt::format("{} names no part", address));
+    const auto [file, name] = open_all_but_last(address, options);
+    Part part = extract_part(*open_parts(file, options), split_address(name).front(), out);
+    file.check_intact();
+    return part;
+}
+
+}  // namespace hotstitch
