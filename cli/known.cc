@@ -14,8 +14,12 @@ std::optional<KnownFiles> read_known(const std::string& name, const Context& con
 
 void known_fact(Report& report, const std::optional<KnownFiles>& known, const ByteSource& file,
                 const Context& context) {
+    if (known) known_fact(report, known, digest(file, available(known->choice()), context.progress));
+}
+
+void known_fact(Report& report, const std::optional<KnownFiles>& known, const Digests& digests) {
     if (!known) return;
-    const KnownFile* const found = known->find(digest(file, available(known->choice()), context.progress));
+    const KnownFile* const found = known->find(digests);
     if (found != nullptr)
         report.fact("known_as", "known as", escaped(found->name), as_utf8(found->name));
     else

@@ -16,6 +16,7 @@ std::optional<KnownFiles> read_known(const std::string& name, const Context& con
 
 /// States by which name the list knows this file, or that it does not.
 void known_fact(Report& report, const std::optional<KnownFiles>& known, const ByteSource& file, const Context& context);
+void known_fact(Report& report, const std::optional<KnownFiles>& known, const Digests& digests);
 
 /// States which file of the list has these digests: the one that a patch needs.
 void needed_fact(Report& report, const std::optional<KnownFiles>& known, const Digests& wanted);

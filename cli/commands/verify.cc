@@ -7,6 +7,7 @@
 #include <thread>
 
 #include "commands/common.h"
+#include "hotstitch/patch_jobs.h"
 #include "hotstitch/apply.h"
 #include "hotstitch/error.h"
 #include "hotstitch/fit.h"
@@ -16,14 +17,14 @@
 namespace hotstitch::cli {
 namespace {
 
-void conclude_misfit(const Fit& fit, const Diagnosis& diagnosis, const KnownFile* needed, const std::string& name,
-                     Report& part) {
-    if (diagnosis.reading && diagnosis.reading->harmless()) {
-        const std::string words = words_for(*diagnosis.reading);
+void conclude_misfit(const VerifiedFile& file, const KnownFile* needed, const std::string& name, Report& part) {
+    const Diagnosis& diagnosis = *file.diagnosis;
+    if (const Representation* const other = file.harmless_representation()) {
+        const std::string words = words_for(*other);
         part.detail("reading", words);
         return part.conclude(Mood::good, "fits", fmt::format("{}: fits, read {}.", name, words), ExitCode::yes);
     }
-    mismatch_facts(part, fit.mismatches);
+    mismatch_facts(part, file.fit.mismatches);
     reason_facts(part, diagnosis);
     part.next(
         needed != nullptr && !diagnosis.reading
@@ -65,26 +66,25 @@ void state_reach(const PatchReader& patch, std::uint64_t size, Report& part) {
 struct Wanted {
     const PatchReader& patch;
     const Checks& checks;
-    const std::vector<OtherPatch>& others;
     const std::optional<KnownFiles>& known;
 };
 
-void verify_source(const Wanted& wanted, const InputFile& source, const Context& context, Report& part) {
-    part.detail("path", as_utf8(source.path().string()));
-    const Fit answer = fit(wanted.patch, source, wanted.checks, context.progress, context.limits);
-    state_reach(wanted.patch, source.size(), part);
-    known_fact(part, wanted.known, source, context);
-    warn_past_end(part, answer);
-    const std::string name = shown(source.path());
-    if (answer.answer == FitAnswer::unknown)
-        if (const auto opinion = opinion_on_header(wanted.patch, source, context.limits))
-            part.warn(fmt::format("the patch was {} made for the file {}: {}", opinion->sure ? "surely" : "perhaps",
-                                  words_for(opinion->reading), opinion->why));
-    if (answer.answer != FitAnswer::does_not_fit) return conclude_fit(answer, name, part);
-    const Diagnosis diagnosis =
-        diagnose(wanted.patch, source, {wanted.checks, wanted.others, context.limits, context.progress});
+Report report_of(const VerifiedFile& file, const Wanted& wanted) {
+    Report part("source");
+    part.detail("path", as_utf8(file.error ? file.name : file.path.string()));
+    if (file.error) return part.conclude(*file.error), part;
+    if (file.from_archive) part.detail("archive", as_utf8(file.name));
+    state_reach(wanted.patch, file.size, part);
+    known_fact(part, wanted.known, file.digests);
+    warn_past_end(part, file.fit);
+    if (file.opinion)
+        part.warn(fmt::format("the patch was {} made for the file {}: {}", file.opinion->sure ? "surely" : "perhaps",
+                              words_for(file.opinion->reading), file.opinion->why));
+    const std::string name = shown(file.path);
+    if (!file.diagnosis) return conclude_fit(file.fit, name, part), part;
     const Digests needed = joined(wanted.patch.facts().source, wanted.checks.source);
-    conclude_misfit(answer, diagnosis, wanted.known ? wanted.known->find(needed) : nullptr, name, part);
+    conclude_misfit(file, wanted.known ? wanted.known->find(needed) : nullptr, name, part);
+    return part;
 }
 
 /// Is `target` what the patch makes from `source`, byte for byte?
@@ -134,81 +134,23 @@ void verify_by_checks(const PatchReader& patch, const InputFile& target, const C
                         fmt::format("{} is not what the patch makes, {}.", shown(target.path()), by), ExitCode::no);
 }
 
-/// A file to look at: named, or found in a named folder.
-struct Candidate {
-    std::string name;
-    bool found = false;
-    std::optional<Report> report;
-};
-
-std::vector<Candidate> candidates_in(const std::vector<std::string>& names) {
-    namespace fs = std::filesystem;
-    std::vector<Candidate> all;
-    for (const std::string& name : names) {
-        std::error_code code;
-        if (!fs::is_directory(name, code)) {
-            all.push_back({name, false, {}});
-            continue;
-        }
-        for (const fs::path& file : files_below(name)) all.push_back({file.string(), true, {}});
-    }
-    return all;
-}
-
-Report report_of(const Candidate& candidate, const Wanted& wanted, const Context& context) {
-    Report part("source");
-    try {
-        const InputFile file = open_file(candidate.name, context);
-        verify_source(wanted, file, context, part);
-        if (part.exit_code() == ExitCode::yes) return part;
-        if (const auto inside = source_inside(file, wanted.patch, wanted.checks, context)) {
-            Report unpacked("source");
-            verify_source(wanted, *inside, context, unpacked);
-            unpacked.detail("archive", as_utf8(candidate.name));
-            return unpacked;
-        }
-    } catch (const Error& error) {
-        part.conclude(error);
-        part.detail("path", as_utf8(candidate.name));
-    }
-    return part;
-}
-
-/// Looks at all candidates, on all cores.
-void look_at_all(std::vector<Candidate>& candidates, const Wanted& wanted, const Context& context) {
-    Context quiet = context;  // the progress line belongs to one thread
-    quiet.progress = [](const ProgressState&) { return stop_signal() == 0; };
-    std::atomic<std::size_t> next = 0;
-    const auto work = [&] {
-        for (std::size_t i = next++; i < candidates.size() && stop_signal() == 0; i = next++)
-            candidates[i].report = report_of(candidates[i], wanted, quiet);
-    };
-    const std::size_t workers =
-        std::min<std::size_t>(candidates.size(), std::max(1U, std::thread::hardware_concurrency()));
-    std::vector<std::thread> threads;
-    for (std::size_t i = 1; i < workers; ++i) threads.emplace_back(work);
-    work();
-    for (std::thread& thread : threads) thread.join();
-    if (stop_signal() != 0) throw Error(ErrorCode::cancelled, "stopped on request");
-}
-
-void verify_many(const Wanted& wanted, const VerifyArguments& arguments, const Context& context, Report& report) {
-    std::vector<Candidate> candidates = candidates_in(arguments.sources);
-    if (candidates.empty()) throw Error(ErrorCode::usage, "there is no file in the folders named");
-    look_at_all(candidates, wanted, context);
-    const bool any_fits = std::any_of(candidates.begin(), candidates.end(),
-                                      [](const Candidate& c) { return c.report->exit_code() == ExitCode::yes; });
+void verify_many(const InputFile& patch, const Wanted& wanted, const VerifyArguments& arguments, const Context& context,
+                 Report& report) {
+    VerifyRequest request{arguments.sources};
+    if (wanted.known) request.digests = available(wanted.known->choice());
+    const std::vector<VerifiedFile> files = verify_files(patch, wanted.patch, wanted.checks, request, context);
+    const bool any_fits = std::any_of(files.begin(), files.end(), [](const VerifiedFile& file) { return file.fits(); });
     std::size_t fitting = 0, patched = 0, passed_over = 0;
     ExitCode worst = ExitCode::yes;
-    for (Candidate& candidate : candidates) {
-        Report& part = *candidate.report;
+    for (const VerifiedFile& file : files) {
+        Report part = report_of(file, wanted);
         fitting += part.answer() == "fits" ? 1 : 0;
         patched += part.answer() == "already-patched" || part.answer() == "fits-backwards" ? 1 : 0;
         const bool misfit = part.exit_code() != ExitCode::yes;
-        worst = std::max(worst, candidate.found && misfit ? ExitCode::no : part.exit_code());
+        worst = std::max(worst, file.found && misfit ? ExitCode::no : part.exit_code());
         if (misfit && any_fits) part.forget_next();  // the file to take is there
         // Of what was only found in a folder, the misfits are counted and not told one by one.
-        if (candidate.found && misfit)
+        if (file.found && misfit)
             ++passed_over;
         else
             report.part("sources", std::move(part));
@@ -217,7 +159,7 @@ void verify_many(const Wanted& wanted, const VerifyArguments& arguments, const C
         report.fact("others", "others",
                     fmt::format("{} in the folders do not fit", counted(passed_over, "file", "files")), passed_over);
     std::string sentence =
-        fmt::format("{} of {} {}", fitting, counted(candidates.size(), "file", "files"), fitting == 1 ? "fits" : "fit");
+        fmt::format("{} of {} {}", fitting, counted(files.size(), "file", "files"), fitting == 1 ? "fits" : "fit");
     if (patched != 0) sentence += fmt::format(", {} already patched", patched);
     if (fitting + patched != 0)
         report.conclude(Mood::good, fitting != 0 ? "fits" : "already-patched", sentence + ".", ExitCode::yes);
@@ -272,12 +214,9 @@ void run(const VerifyArguments& arguments, const Context& context, Report& repor
         if (arguments.sources.empty()) return verify_by_checks(*patch, target, checks, context, report);
         return verify_result(*patch, open_file(arguments.sources.front(), context), target, context, report);
     }
-    OtherPatches others;
-    others.add_beside(file, context);
     const std::optional<KnownFiles> known = read_known(arguments.known, context);
     needed_fact(report, known, joined(patch->facts().source, checks.source));
-    verify_many({*patch, checks, others.list(), known}, arguments, context, report);
-    file.check_intact();
+    verify_many(file, {*patch, checks, known}, arguments, context, report);
 }
 
 }  // namespace hotstitch::cli
