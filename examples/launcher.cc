@@ -38,7 +38,8 @@ int play(const std::string& game, const std::vector<std::string>& patches, const
     // The code is for the launcher, the sentence for whoever looks at it.
     const hotstitch::Reason& reason = result.diagnosis->reasons.front();
     std::printf("%.*s: %s. Next: %s\n", static_cast<int>(reason.code.size()), reason.code.data(),
-                hotstitch::escaped(reason.text).c_str(), hotstitch::escaped(result.diagnosis->next).c_str());
+                hotstitch::escaped(hotstitch::words_for(reason)).c_str(),
+                hotstitch::escaped(hotstitch::words_for_next(*result.diagnosis)).c_str());
     return 2;
 }
 

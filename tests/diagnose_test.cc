@@ -2,6 +2,7 @@
 // Wrong-file situations built from the demo world, each with the reason the diagnosis has to give. The table is
 // docs/diagnosis.md; write it anew with HOTSTITCH_WRITE_DOCS=1.
 #include "hotstitch/fit.h"
+#include "hotstitch/words.h"
 
 #include <fmt/format.h>
 #include <gtest/gtest.h>
@@ -182,11 +183,11 @@ Found found_for(const Situation& s) {
     const Diagnosis diagnosis = diagnose(*patch, s.file, options);
     // What the file says it is comes last, and with every misfit that no reading explains.
     if (s.file == revision0 && diagnosis.reasons.size() > 1) {
-        EXPECT_TRUE(diagnosis.reasons.back().text.ends_with("revision 0 (SNES)")) << s.situation;
+        EXPECT_TRUE(words_for(diagnosis.reasons.back()).ends_with("revision 0 (SNES)")) << s.situation;
     }
     const Reason& first = diagnosis.reasons.front();
-    return {std::string(first.code), first.text, diagnosis.reading ? words_for(*diagnosis.reading) : "",
-            diagnosis.next};
+    return {std::string(first.code), words_for(first), diagnosis.reading ? words_for(*diagnosis.reading) : "",
+            words_for_next(diagnosis)};
 }
 
 TEST(Diagnose, EverySituationOfTheTable) {

@@ -204,7 +204,7 @@ void state_stop(const ApplyJob& job, Report& report) {
         .found(first.found)
         .hint(stage.representation && stage.representation->harmless()
                   ? "leave out --as-is: read so, the file is the right one"
-                  : result.diagnosis->next);
+                  : escaped(words_for_next(*result.diagnosis)));
 }
 
 void state_delivery(const ApplyJob& job, const ApplyArguments& arguments, Report& report) {

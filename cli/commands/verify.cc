@@ -29,7 +29,7 @@ void conclude_misfit(const VerifiedFile& file, const KnownFile* needed, const st
     part.next(
         needed != nullptr && !diagnosis.reading
             ? fmt::format("look for {}: by the list, that is the file the patch was made for", escaped(needed->name))
-            : diagnosis.next);
+            : escaped(words_for_next(diagnosis)));
     part.conclude(Mood::bad, "does-not-fit", fmt::format("{}: does not fit.", name), ExitCode::no);
 }
 

@@ -50,16 +50,72 @@ HOTSTITCH_EXPORT Fit fit(const PatchReader& patch, const ByteSource& source, con
 
 // Why does this patch not fit this file? Start with fit(); this is for when it says no.
 
-/// One thing that is known about the misfit, the most telling first.
+/// One thing that may be known about a misfit. Each belongs to a code, which is stable, for programs, and listed in
+/// docs/diagnosis.md (code_of); several share one where a program would do the same.
+enum class Why : std::uint8_t {
+    empty,
+    fits_as,                      ///< read in another representation, it is the right file
+    target_as,                    ///< read so, it is what the patch makes
+    unpacked_source,              ///< the patch wants the unpacked content of a packed file
+    reads_past_end,               ///< `wanted`: how far the patch reads; `found`: the file's size
+    no_checks_at_all,
+    windows_right,                ///< every window comes out right, and still a checksum is wrong
+    one_window_wrong,             ///< there is but one
+    all_windows_wrong,            ///< `wanted` of them
+    right_up_to_a_window,         ///< `windows`
+    some_windows_right,
+    has_other_patch,              ///< `name`: the other patch; the file is what it makes
+    needs_other_patch,            ///< the patch was made for what that makes of this file
+    needs_other_patch_and_source, ///< and of another file than this
+    web_page,
+    archive,                      ///< `name`: what kind of
+    is_a_patch,                   ///< `name`: in which format
+    nothing_to_know_by,           ///< the patch says nothing about its source
+    no_representation_fits,       ///< it has a checksum of it, and no size
+    other_content,                ///< of the right size
+    front_header_and_more,        ///< `wanted` and `found`: sizes, here and below
+    front_header_missing,
+    cut_short,
+    other_size,
+    edition,                      ///< `name`: what the file says it is, `found_in` on which platform
+};
+
 struct Reason {
-    std::string_view code;  ///< stable, for programs: "front-header", "other-size", …; listed in docs/diagnosis.md
-    std::string text;       ///< for people, a whole sentence without its full stop
+    Why why{};
+    std::string_view code{};  ///< "front-header", "other-size", …
+    std::uint64_t wanted = 0, found = 0;
+    std::optional<Representation> representation{};
+    std::string name{}, found_in{};
+    /// How many windows come out right and wrong, the first wrong one and where it begins in the target.
+    struct {
+        std::uint64_t right = 0, wrong = 0, first = 0, offset = 0;
+    } windows{};
+};
+
+/// What to do about it.
+enum class NextStep : std::uint8_t {
+    look_for_the_edition,  ///< the revision and region that the patch's author names
+    get_it_again,
+    get_it_again_in_binary,
+    look_for_the_right_one,
+    ask_for_a_checksum,
+    use_or_start_anew,      ///< it is patched already
+    start_anew,             ///< from before the other patch
+    apply_other_first,      ///< `next_name`
+    find_source_of_other,   ///< `next_name`
+    open_the_page,
+    unpack_it,
+    hand_in_the_game,
+    cut_padding_off,        ///< as the representation says
+    look_for_untrimmed,
+    apply_as_read,          ///< nothing of the file is lost by it
 };
 
 struct Diagnosis {
-    std::vector<Reason> reasons;     ///< never empty
-    std::optional<Representation> reading;  ///< the one reading that passes every check
-    std::string next;                ///< what to do
+    std::vector<Reason> reasons;            ///< never empty
+    std::optional<Representation> reading;  ///< the one representation that passes every check
+    NextStep next = NextStep::look_for_the_edition;
+    std::string next_name{};  ///< of the other patch that it speaks of
 };
 
 /// Another patch at hand. The file may need it first, or may have it already.

@@ -12,6 +12,8 @@
 namespace hotstitch {
 
 enum class InternalChecks;
+struct Diagnosis;
+struct Reason;
 
 // Text from outside.
 
@@ -48,6 +50,11 @@ HOTSTITCH_EXPORT std::uint64_t parse_size(std::string_view text);
 
 /// What became of a ROM's own checks: "right, before and after the patch". REQUIRES that it was asked and could be done.
 HOTSTITCH_EXPORT std::string words_for(InternalChecks checks);
+
+/// Why a patch does not fit, as a sentence without its full stop, and what to do. Names of files stand in it as they
+/// are: `escaped` makes it fit for a terminal.
+HOTSTITCH_EXPORT std::string words_for(const Reason& reason);
+HOTSTITCH_EXPORT std::string words_for_next(const Diagnosis& diagnosis);
 
 /// What a receipt's code says was done to a file: "front header of 512 bytes taken off".
 HOTSTITCH_EXPORT std::string words_for_mend(std::string_view code);

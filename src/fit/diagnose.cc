@@ -3,8 +3,6 @@
 // archive) to what the size alone says. Tested by tests/diagnose_test.cc, whose table is docs/diagnosis.md.
 #include "hotstitch/fit.h"
 
-#include <fmt/format.h>
-
 #include <algorithm>
 #include <array>
 
@@ -37,6 +35,54 @@ private:
 
 constexpr std::uint64_t far_into_a_disc = std::uint64_t{64} << 20;
 
+/// The code of a file that is the right one but for its representation.
+std::string_view code_of(RepresentationKind kind) {
+    switch (kind) {
+        case RepresentationKind::without_front_header: return "front-header";
+        case RepresentationKind::with_front_header: return "no-front-header";
+        case RepresentationKind::pairs_swapped:
+        case RepresentationKind::words_reversed:
+        case RepresentationKind::halves_swapped: return "byte-order";
+        case RepresentationKind::de_interleaved:
+        case RepresentationKind::interleaved: return "interleaved";
+        case RepresentationKind::without_padding: return "padded";
+        case RepresentationKind::with_padding: return "trimmed";
+        case RepresentationKind::line_ends_restored: break;
+    }
+    return "line-ends";
+}
+
+std::string_view code_of(const Reason& reason) {
+    switch (reason.why) {
+        case Why::empty: return "empty";
+        case Why::fits_as: return code_of(reason.representation->kind);
+        case Why::target_as: return "already-patched";
+        case Why::unpacked_source: return "unpacked-source";
+        case Why::reads_past_end: return "too-short";
+        case Why::windows_right:
+        case Why::other_content: return "other-content";
+        case Why::one_window_wrong:
+        case Why::all_windows_wrong: return "no-window-right";
+        case Why::right_up_to_a_window: return "right-to-a-point";
+        case Why::some_windows_right: return "some-windows-right";
+        case Why::has_other_patch: return "other-patch-applied";
+        case Why::needs_other_patch:
+        case Why::needs_other_patch_and_source: return "needs-other-patch";
+        case Why::web_page: return "web-page";
+        case Why::archive: return "archive";
+        case Why::is_a_patch: return "is-a-patch";
+        case Why::no_checks_at_all:
+        case Why::nothing_to_know_by:
+        case Why::no_representation_fits: return "cannot-be-known";
+        case Why::front_header_and_more: return "front-header-and-more";
+        case Why::front_header_missing: return "no-front-header";
+        case Why::cut_short: return "cut-short";
+        case Why::other_size: return "other-size";
+        case Why::edition: break;
+    }
+    return "edition";
+}
+
 class Diagnostician {
 public:
     Diagnostician(const PatchReader& patch, const ByteSource& file, const DiagnoseOptions& options)
@@ -50,27 +96,31 @@ public:
 
     Diagnosis run() {
         if (file_.size() == 0) {
-            reason("empty", "the file is empty");
-            result_.next = "the download or copy failed; get the file again";
+            reason({.why = Why::empty}, NextStep::get_it_again);
         } else if (can_tell() && ((readings_may_help() && try_readings()) || try_others())) {
             // that says it all
         } else {
             look_at_content();
             if (facts_.source_was_packed)
-                reason("unpacked-source",
-                       "the patch was made from the unpacked content of a packed file, by its header");
+                reason({.why = Why::unpacked_source});
             if (traits_of(facts_.format).has_windows && source_.empty())
                 look_at_windows();
             else if (result_.reasons.empty() || source_.size)
                 look_at_size();
         }
-        if (!edition_.empty()) reason("edition", edition_);
-        if (result_.next.empty()) result_.next = "look for the exact revision and region that the patch's author names";
+        if (edition_) reason(*std::move(edition_));
         return std::move(result_);
     }
 
 private:
-    void reason(std::string_view code, std::string text) { result_.reasons.push_back({code, std::move(text)}); }
+    void reason(Reason found) {
+        found.code = code_of(found);
+        result_.reasons.push_back(std::move(found));
+    }
+    void reason(Reason found, NextStep next) {
+        reason(std::move(found));
+        result_.next = next;
+    }
 
     /// Is there anything to know the right source by?
     bool can_tell() const { return !source_.empty() || facts_.checked_windows != 0; }
@@ -155,39 +205,23 @@ private:
     /// Without a checksum of the source, the windows of the target say what is wrong, and where it begins.
     void look_at_windows() {
         if (file_.size() < facts_.source_reach) {
-            reason("too-short", fmt::format("the patch reads the source up to byte {}, and the file has {}",
-                                            facts_.source_reach, file_.size()));
-            result_.next =
-                "the file was cut short, or it is another game or revision; look for the one the author names";
-            return;
+            return reason({.why = Why::reads_past_end, .wanted = facts_.source_reach, .found = file_.size()},
+                          NextStep::look_for_the_right_one);
         }
         if (facts_.checked_windows == 0) {
-            reason("cannot-be-known", "the patch carries no checks at all, neither of its source nor of what it makes");
-            result_.next = "ask the patch's author for the source's size and checksum";
-            return;
+            return reason({.why = Why::no_checks_at_all}, NextStep::ask_for_a_checksum);
         }
         const WindowResults results = check_windows(patch_, file_, true, options_.limits, progress_);
         if (results.wrong == 0)
-            return reason("other-content", "every window comes out right, and still a checksum is wrong");
+            return reason({.why = Why::windows_right});
         const Window& first = *results.first_wrong;
-        const std::string where = fmt::format(
-            "{} of {} windows come out right; the first wrong one is window {}, from byte "
-            "{} of the target on",
-            results.right, results.right + results.wrong, first.number, first.offset);
-        if (results.right == 0 && results.wrong == 1)
-            reason("no-window-right",
-                   "what the patch makes, in one window, does not come out right: another revision or "
-                   "game, or a copy that was changed or converted");
-        else if (results.right == 0)
-            reason("no-window-right", fmt::format("none of {} windows comes out right: another game, or its content is "
-                                                  "shifted or converted",
-                                                  results.wrong));
-        else if (results.right + 1 == first.number)
-            reason("right-to-a-point",
-                   fmt::format("{}: up to there the file is the right one, so another revision, or a changed copy",
-                               where));
-        else
-            reason("some-windows-right", fmt::format("{}: another revision, or a copy that was changed", where));
+        Reason found{.wanted = results.wrong};
+        found.windows = {results.right, results.wrong, first.number, first.offset};
+        found.why = results.right == 0 && results.wrong == 1   ? Why::one_window_wrong
+                    : results.right == 0                       ? Why::all_windows_wrong
+                    : results.right + 1 == first.number ? Why::right_up_to_a_window
+                                                        : Why::some_windows_right;
+        reason(std::move(found));
     }
 
     /// An add-on needs another patch's result; a file that has another patch is no longer the source.
@@ -198,9 +232,7 @@ private:
             if (makes_the_source(*other.patch)) return needs(other);
             const bool same_source = !facts.source.empty() && compare(source_, facts.source).empty();
             if (!same_source || facts.target.empty() || !is(facts.target)) continue;
-            reason("other-patch-applied",
-                   fmt::format("the file is what {} makes; this patch was made for the file before that", other.name));
-            result_.next = "start from the original, from before that patch";
+            reason({.why = Why::has_other_patch, .name = other.name}, NextStep::start_anew);
             return true;
         }
         return false;
@@ -234,101 +266,60 @@ private:
     bool needs(const OtherPatch& other) {
         const Digests& source = other.patch->facts().source;
         const bool ready = source.empty() || is(source);
-        reason("needs-other-patch",
-               ready ? fmt::format("the patch was made for what {} makes of this file", other.name)
-                     : fmt::format("the patch was made for what {} makes, and of another file than this", other.name));
-        result_.next = ready ? fmt::format("apply {} first, then this patch", other.name)
-                             : fmt::format("find the source of {}, apply that first, then this patch", other.name);
+        reason({.why = ready ? Why::needs_other_patch : Why::needs_other_patch_and_source, .name = other.name},
+               ready ? NextStep::apply_other_first : NextStep::find_source_of_other);
+        result_.next_name = other.name;
         return true;
     }
 
     bool found(const Representation& reading, bool is_target) {
         if (is_target) {
-            reason("already-patched",
-                   fmt::format("read {}, the file is what the patch makes: already patched", words_for(reading)));
-            result_.next = "use it as it is, or start from the original";
+            reason({.why = Why::target_as, .representation = reading}, NextStep::use_or_start_anew);
             return true;
         }
-        reason(code_of(reading), fmt::format("read {}, the file is the right one", words_for(reading)));
+        reason({.why = Why::fits_as, .representation = reading}, next_for(reading));
         result_.reading = reading;
-        result_.next = next_for(reading);
         return true;
     }
 
-    static std::string_view code_of(const Representation& reading) {
+    static NextStep next_for(const Representation& reading) {
         switch (reading.kind) {
-            case RepresentationKind::without_front_header: return "front-header";
-            case RepresentationKind::with_front_header: return "no-front-header";
-            case RepresentationKind::pairs_swapped:
-            case RepresentationKind::words_reversed:
-            case RepresentationKind::halves_swapped: return "byte-order";
-            case RepresentationKind::de_interleaved:
-            case RepresentationKind::interleaved: return "interleaved";
-            case RepresentationKind::without_padding: return "padded";
-            case RepresentationKind::with_padding: return "trimmed";
-            case RepresentationKind::line_ends_restored: break;
-        }
-        return "line-ends";
-    }
-
-    static std::string next_for(const Representation& reading) {
-        switch (reading.kind) {
-            case RepresentationKind::without_padding:
-                return fmt::format("cut the last {} bytes off a copy and apply the patch to that", reading.bytes);
-            case RepresentationKind::with_padding: return "look for an untrimmed copy";
-            case RepresentationKind::line_ends_restored:
-                return "a transfer in text mode has changed the file; get it again, in binary mode";
-            default: return "apply the patch to the file read so; nothing of the file is lost by it";
+            case RepresentationKind::without_padding: return NextStep::cut_padding_off;
+            case RepresentationKind::with_padding: return NextStep::look_for_untrimmed;
+            case RepresentationKind::line_ends_restored: return NextStep::get_it_again_in_binary;
+            default: return NextStep::apply_as_read;
         }
     }
 
     void look_at_content() {
         const auto [kind, image] = identify(file_);
         if (kind.name == "web-page") {
-            reason("web-page", "the file is a web page, saved in place of the file itself");
-            result_.next = "open the page and save the file it offers";
+            reason({.why = Why::web_page}, NextStep::open_the_page);
         } else if (kind.name == "archive") {
-            reason("archive", fmt::format("the file is {}, and the patch was made for what is inside", kind.title));
-            result_.next = "unpack it and use the file inside";
+            reason({.why = Why::archive, .name = std::string(kind.title)}, NextStep::unpack_it);
         } else if (kind.name == "patch") {
-            reason("is-a-patch", fmt::format("the file is itself a patch ({})", kind.title));
-            result_.next = "hand in the game file, not another patch";
+            reason({.why = Why::is_a_patch, .name = std::string(kind.title)}, NextStep::hand_in_the_game);
         }
         if (image)
-            edition_ =
-                fmt::format("by its internal header, this is {} ({})", edition_of(*image), image->platform_title);
+            edition_ = {.why = Why::edition,
+                        .name = edition_of(*image),
+                        .found_in = std::string(image->platform_title)};
     }
 
     void look_at_size() {
         const std::uint64_t size = file_.size();
-        if (!source_.size) {
-            reason("cannot-be-known", source_.empty() ? "the patch says nothing about its source"
-                                                      : "no reading of the file has the wanted checksum");
-            result_.next = "ask the patch's author for the source's size and checksum";
-            return;
-        }
-        const std::uint64_t wanted = *source_.size;
-        if (size == wanted) {
-            reason("other-content",
-                   "the size is right and the content is not: another revision or region, or a copy that was changed");
-            return;
-        }
-        const std::uint64_t apart = size > wanted ? size - wanted : wanted - size;
-        if (size > wanted && is_header_size(apart)) {
-            reason("front-header-and-more",
-                   fmt::format("the file has {} bytes more, as a front header would, but is another one without it too",
-                               apart));
-        } else if (size < wanted && is_header_size(apart)) {
-            reason("no-front-header", fmt::format("the file has {} bytes less: the patch was likely made for a copy "
-                                                  "with a front header, whose content is not known",
-                                                  apart));
-        } else if (size < wanted && (size % 512 != 0 || wanted % size != 0)) {
-            reason("cut-short",
-                   fmt::format("the file is {} bytes short: a download that broke off, or another game", apart));
-        } else {
-            reason("other-size", fmt::format("the file is {} bytes {}: another revision or region, or another game",
-                                             apart, size > wanted ? "too long" : "too short"));
-        }
+        if (!source_.size)
+            return reason({.why = source_.empty() ? Why::nothing_to_know_by : Why::no_representation_fits},
+                          NextStep::ask_for_a_checksum);
+        const std::uint64_t wanted = *source_.size, apart = size > wanted ? size - wanted : wanted - size;
+        Reason found{.why = Why::other_size, .wanted = wanted, .found = size};
+        if (size == wanted)
+            found.why = Why::other_content;
+        else if (is_header_size(apart))
+            found.why = size > wanted ? Why::front_header_and_more : Why::front_header_missing;
+        else if (size < wanted && (size % 512 != 0 || wanted % size != 0))
+            found.why = Why::cut_short;
+        reason(std::move(found));
     }
 
     static bool is_header_size(std::uint64_t n) {
@@ -342,7 +333,7 @@ private:
     const DiagnoseOptions& options_;
     const Progress& progress_;
     Diagnosis result_;
-    std::string edition_;  ///< what the file says it is; told after why it does not fit
+    std::optional<Reason> edition_;  ///< what the file says it is; told after why it does not fit
 };
 
 }  // namespace

@@ -1,0 +1,108 @@
+// SPDX-License-Identifier: MIT
+// Why a patch does not fit, and what to do. Tested by tests/diagnose_test.cc, whose table is docs/diagnosis.md.
+#include <fmt/format.h>
+
+#include "hotstitch/fit.h"
+#include "hotstitch/words.h"
+
+namespace hotstitch {
+namespace {
+
+std::string words_for_windows(const Reason& reason) {
+    const auto& windows = reason.windows;
+    return fmt::format(
+        "{} of {} windows come out right; the first wrong one is window {}, from byte {} of the target on",
+        windows.right, windows.right + windows.wrong, windows.first, windows.offset);
+}
+
+std::uint64_t apart(const Reason& reason) {
+    return reason.found > reason.wanted ? reason.found - reason.wanted : reason.wanted - reason.found;
+}
+
+}  // namespace
+
+std::string words_for(const Reason& reason) {
+    switch (reason.why) {
+        case Why::empty: return "the file is empty";
+        case Why::fits_as: return fmt::format("read {}, the file is the right one", words_for(*reason.representation));
+        case Why::target_as:
+            return fmt::format("read {}, the file is what the patch makes: already patched",
+                               words_for(*reason.representation));
+        case Why::unpacked_source:
+            return "the patch was made from the unpacked content of a packed file, by its header";
+        case Why::reads_past_end:
+            return fmt::format("the patch reads the source up to byte {}, and the file has {}", reason.wanted,
+                               reason.found);
+        case Why::no_checks_at_all:
+            return "the patch carries no checks at all, neither of its source nor of what it makes";
+        case Why::windows_right: return "every window comes out right, and still a checksum is wrong";
+        case Why::one_window_wrong:
+            return "what the patch makes, in one window, does not come out right: another revision or game, or a copy "
+                   "that was changed or converted";
+        case Why::all_windows_wrong:
+            return fmt::format(
+                "none of {} windows comes out right: another game, or its content is shifted or converted",
+                reason.wanted);
+        case Why::right_up_to_a_window:
+            return fmt::format("{}: up to there the file is the right one, so another revision, or a changed copy",
+                               words_for_windows(reason));
+        case Why::some_windows_right:
+            return fmt::format("{}: another revision, or a copy that was changed", words_for_windows(reason));
+        case Why::has_other_patch:
+            return fmt::format("the file is what {} makes; this patch was made for the file before that", reason.name);
+        case Why::needs_other_patch:
+            return fmt::format("the patch was made for what {} makes of this file", reason.name);
+        case Why::needs_other_patch_and_source:
+            return fmt::format("the patch was made for what {} makes, and of another file than this", reason.name);
+        case Why::web_page: return "the file is a web page, saved in place of the file itself";
+        case Why::archive:
+            return fmt::format("the file is {}, and the patch was made for what is inside", reason.name);
+        case Why::is_a_patch: return fmt::format("the file is itself a patch ({})", reason.name);
+        case Why::nothing_to_know_by: return "the patch says nothing about its source";
+        case Why::no_representation_fits: return "no reading of the file has the wanted checksum";
+        case Why::other_content:
+            return "the size is right and the content is not: another revision or region, or a copy that was changed";
+        case Why::front_header_and_more:
+            return fmt::format("the file has {} bytes more, as a front header would, but is another one without it too",
+                               apart(reason));
+        case Why::front_header_missing:
+            return fmt::format("the file has {} bytes less: the patch was likely made for a copy with a front header, "
+                               "whose content is not known",
+                               apart(reason));
+        case Why::cut_short:
+            return fmt::format("the file is {} bytes short: a download that broke off, or another game", apart(reason));
+        case Why::other_size:
+            return fmt::format("the file is {} bytes {}: another revision or region, or another game", apart(reason),
+                               reason.found > reason.wanted ? "too long" : "too short");
+        case Why::edition: break;
+    }
+    return fmt::format("by its internal header, this is {} ({})", reason.name, reason.found_in);
+}
+
+std::string words_for_next(const Diagnosis& diagnosis) {
+    switch (diagnosis.next) {
+        case NextStep::get_it_again: return "the download or copy failed; get the file again";
+        case NextStep::get_it_again_in_binary:
+            return "a transfer in text mode has changed the file; get it again, in binary mode";
+        case NextStep::look_for_the_right_one:
+            return "the file was cut short, or it is another game or revision; look for the one the author names";
+        case NextStep::ask_for_a_checksum: return "ask the patch's author for the source's size and checksum";
+        case NextStep::use_or_start_anew: return "use it as it is, or start from the original";
+        case NextStep::start_anew: return "start from the original, from before that patch";
+        case NextStep::apply_other_first: return fmt::format("apply {} first, then this patch", diagnosis.next_name);
+        case NextStep::find_source_of_other:
+            return fmt::format("find the source of {}, apply that first, then this patch", diagnosis.next_name);
+        case NextStep::open_the_page: return "open the page and save the file it offers";
+        case NextStep::unpack_it: return "unpack it and use the file inside";
+        case NextStep::hand_in_the_game: return "hand in the game file, not another patch";
+        case NextStep::cut_padding_off:
+            return fmt::format("cut the last {} bytes off a copy and apply the patch to that",
+                               diagnosis.reading ? diagnosis.reading->bytes : 0);
+        case NextStep::look_for_untrimmed: return "look for an untrimmed copy";
+        case NextStep::apply_as_read: return "apply the patch to the file read so; nothing of the file is lost by it";
+        case NextStep::look_for_the_edition: break;
+    }
+    return "look for the exact revision and region that the patch's author names";
+}
+
+}  // namespace hotstitch
