@@ -124,6 +124,8 @@ std::vector<Situation> situations() {
         {"half a file", bps, Bytes(revision0.begin(), revision0.begin() + 524'288), "other-size", ""},
         {"an empty file", bps, {}, "empty", ""},
         {"a web page", bps, joined(bytes_of("<!DOCTYPE html><title>Kelp Harbour</title>"), {}), "web-page", ""},
+        {"a pointer of a version-control store", bps,
+         joined(bytes_of("version 1\noid sha256:4d7a\nsize 1048576\n"), {}), "pointer", ""},
         {"a zip archive", bps, joined(bytes_of("PK\3\4"), odd_header), "archive", ""},
         {"a gzip-compressed copy", bps, joined(bytes_of("\x1F\x8B\x08"), odd_header), "archive", ""},
         {"a patch in the place of the game", bps, ips, "is-a-patch", ""},

@@ -120,7 +120,7 @@ void state_stage(const ApplyStage& stage, bool first, bool last, Report& report)
         report.detail("reading", words);
         report.warn(stage.opinion
                         ? fmt::format("the source was read {}: {} (--as-is takes it as it is)", words,
-                                      stage.opinion->why)
+                                      words_for(*stage.opinion))
                         : fmt::format("the source was read {}; only so it is the one the patch was made for", words));
     }
     if (traits_of(facts.format).has_windows && facts.windows == 0)
@@ -228,7 +228,7 @@ void state_delivery(const ApplyJob& job, const ApplyArguments& arguments, Report
 void state_doubt(const ApplyResult& result, const ApplyArguments& arguments, Report& report) {
     if (!result.doubt) return;
     const Representation& other = result.doubt->reading;
-    report.warn(fmt::format("the patch was perhaps made for the file {}: {}", words_for(other), result.doubt->why));
+    report.warn(fmt::format("the patch was perhaps made for the file {}: {}", words_for(other), words_for(*result.doubt)));
     report.next("if the result misbehaves, undo it, and apply the patch to what this makes",
                 fmt::format("hotstitch header {} {} -o OUTPUT",
                             other.kind == RepresentationKind::without_front_header ? "strip" : "attach",

@@ -78,8 +78,8 @@ Report report_of(const VerifiedFile& file, const Wanted& wanted) {
     known_fact(part, wanted.known, file.digests);
     warn_past_end(part, file.fit);
     if (file.opinion)
-        part.warn(fmt::format("the patch was {} made for the file {}: {}", file.opinion->sure ? "surely" : "perhaps",
-                              words_for(file.opinion->reading), file.opinion->why));
+        part.warn(fmt::format("the patch was {} made for the file {}: {}", file.opinion->sure() ? "surely" : "perhaps",
+                              words_for(file.opinion->reading), words_for(*file.opinion)));
     const std::string name = shown(file.path);
     if (!file.diagnosis) return conclude_fit(file.fit, name, part), part;
     const Digests needed = joined(wanted.patch.facts().source, wanted.checks.source);

@@ -70,6 +70,7 @@ enum class Why : std::uint8_t {
     web_page,
     archive,                      ///< `name`: what kind of
     is_a_patch,                   ///< `name`: in which format
+    pointer,                      ///< to the file, which a version-control store keeps elsewhere
     nothing_to_know_by,           ///< the patch says nothing about its source
     no_representation_fits,       ///< it has a checksum of it, and no size
     other_content,                ///< of the right size
@@ -106,6 +107,7 @@ enum class NextStep : std::uint8_t {
     open_the_page,
     unpack_it,
     hand_in_the_game,
+    fetch_the_file,
     cut_padding_off,        ///< as the representation says
     look_for_untrimmed,
     apply_as_read,          ///< nothing of the file is lost by it
@@ -143,9 +145,16 @@ inline Diagnosis diagnose(const PatchReader& patch, ByteView file, const Diagnos
 
 /// The patch was made for the cartridge image in another dress: without its front header, or with one.
 struct HeaderOpinion {
+    enum class Ground {
+        checks_right,      ///< internal checks come out right only so: that is sure
+        header_stays,      ///< the internal header stays one only so
+        reaches_the_end,   ///< its last records reach to where the file so read would end
+        holds_more_bytes,  ///< the file so read has more of the bytes already that the patch writes
+    };
     Representation reading;
-    bool sure = false;  ///< internal checks come out right only so
-    std::string why;    ///< for people: "the checksum comes out right only so"
+    Ground ground{};
+    std::uint64_t held_so = 0, held_as_is = 0;  ///< bytes that the file holds already, read so and as it is
+    bool sure() const noexcept { return ground == Ground::checks_right; }
 };
 
 /// Makes the target in memory both ways and compares what the platform's recogniser says of them, where the patch

@@ -16,6 +16,7 @@
 #include "hotstitch/export.h"
 #include "hotstitch/limits.h"
 #include "hotstitch/source.h"
+#include "hotstitch/window.h"
 
 namespace hotstitch {
 

@@ -13,6 +13,7 @@ namespace hotstitch {
 
 enum class InternalChecks;
 struct Diagnosis;
+struct HeaderOpinion;
 struct Reason;
 
 // Text from outside.
@@ -54,6 +55,8 @@ HOTSTITCH_EXPORT std::string words_for(InternalChecks checks);
 /// Why a patch does not fit, as a sentence without its full stop, and what to do. Names of files stand in it as they
 /// are: `escaped` makes it fit for a terminal.
 HOTSTITCH_EXPORT std::string words_for(const Reason& reason);
+/// What speaks for another representation of the source.
+HOTSTITCH_EXPORT std::string words_for(const HeaderOpinion& opinion);
 HOTSTITCH_EXPORT std::string words_for_next(const Diagnosis& diagnosis);
 
 /// What a receipt's code says was done to a file: "front header of 512 bytes taken off".

@@ -5,12 +5,4 @@ namespace hotstitch {
 
 EditSink::~EditSink() = default;
 
-Flow EditSink::begin(const Window&) {
-    return Flow::go_on;
-}
-
-Flow EditSink::end(const Window&) {
-    return Flow::go_on;
-}
-
 }  // namespace hotstitch

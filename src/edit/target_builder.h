@@ -6,6 +6,7 @@
 
 #include "base/meter.h"
 #include "hotstitch/edit.h"
+#include "hotstitch/window.h"
 #include "hotstitch/source.h"
 
 namespace hotstitch {
@@ -13,7 +14,7 @@ namespace hotstitch {
 /// A window that is not what its check wants: a wrong source or, where it owes nothing to the source, damage.
 Error wrong_window(const Window& window, Adler32 found);
 
-class TargetBuilder final : public EditSink {
+class TargetBuilder final : public WindowSink {
 public:
     /// Keeps references. `target_size` is the exact size promised; more is an error.
     TargetBuilder(const ByteSource& source, ByteSink& target, std::uint64_t target_size, const Progress& progress,

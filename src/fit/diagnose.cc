@@ -71,6 +71,7 @@ std::string_view code_of(const Reason& reason) {
         case Why::web_page: return "web-page";
         case Why::archive: return "archive";
         case Why::is_a_patch: return "is-a-patch";
+        case Why::pointer: return "pointer";
         case Why::no_checks_at_all:
         case Why::nothing_to_know_by:
         case Why::no_representation_fits: return "cannot-be-known";
@@ -297,6 +298,8 @@ private:
             reason({.why = Why::web_page}, NextStep::open_the_page);
         } else if (kind.name == "archive") {
             reason({.why = Why::archive, .name = std::string(kind.title)}, NextStep::unpack_it);
+        } else if (kind.name == "pointer") {
+            reason({.why = Why::pointer}, NextStep::fetch_the_file);
         } else if (kind.name == "patch") {
             reason({.why = Why::is_a_patch, .name = std::string(kind.title)}, NextStep::hand_in_the_game);
         }

@@ -2,8 +2,6 @@
 // Tested by tests/cartridge_test.cc.
 #include "hotstitch/fit.h"
 
-#include <fmt/format.h>
-
 #include "edit/target_builder.h"
 #include "hotstitch/error.h"
 #include "source/whole.h"
@@ -68,21 +66,19 @@ std::optional<Trial> tried(const PatchReader& patch, ByteView source, const Cart
 std::optional<HeaderOpinion> compared(const Trial& as_is, const Trial& other, const Representation& reading) {
     if (other.checks_right != as_is.checks_right) {
         if (as_is.checks_right) return std::nullopt;
-        return HeaderOpinion{reading, true, "the internal checks come out right only so"};
+        return HeaderOpinion{reading, HeaderOpinion::Ground::checks_right};
     }
     if (other.recognised != as_is.recognised) {
         if (as_is.recognised) return std::nullopt;
-        return HeaderOpinion{reading, false, "the internal header stays one only so"};
+        return HeaderOpinion{reading, HeaderOpinion::Ground::header_stays};
     }
     if (as_is.odd_size != other.odd_size) {
         if (other.odd_size) return std::nullopt;
-        return HeaderOpinion{reading, false, "its last records reach to where the file so read would end"};
+        return HeaderOpinion{reading, HeaderOpinion::Ground::reaches_the_end};
     }
     constexpr std::uint64_t telling = 32;
     if (other.same > 3 * as_is.same + telling)
-        return HeaderOpinion{reading, false,
-                             fmt::format("of the bytes it writes, the file so read has {} already, and {} as it is",
-                                         other.same, as_is.same)};
+        return HeaderOpinion{reading, HeaderOpinion::Ground::holds_more_bytes, other.same, as_is.same};
     return std::nullopt;
 }
 

@@ -33,7 +33,7 @@ WindowResults check_windows(const PatchReader& patch, const ByteSource& source, 
     TargetBuilder builder(source, scratch ? *scratch : nothing, size, progress,
                           Phase::checking_source);
     builder.tolerate_wrong_windows();
-    class Watch final : public EditSink {
+    class Watch final : public WindowSink {
     public:
         Watch(TargetBuilder& builder, bool all) : builder_(builder), all_(all) {}
         Flow put(const Edit& edit) override { return builder_.put(edit); }

@@ -49,6 +49,12 @@ bool starts_like_web_page(std::string_view text) {
     return starts("<!doctype html") || starts("<html") || starts("<head") || starts("<body");
 }
 
+/// A few lines that a version-control store leaves where it keeps the file elsewhere.
+bool is_pointer(std::string_view text) {
+    return text.starts_with("version ") && text.find("\noid sha256:") != std::string_view::npos &&
+           text.find("\nsize ") != std::string_view::npos;
+}
+
 bool looks_like_text(std::string_view text) {
     return std::all_of(text.begin(), text.end(), [](char c) {
         const auto u = static_cast<unsigned char>(c);
@@ -66,6 +72,7 @@ FileKind recognise_file(ByteView head) noexcept {
         if (text.starts_with(row.bytes)) return row.kind;
     if (is_tar(head)) return {"archive", "a tar archive"};
     if (starts_like_web_page(text)) return {"web-page", "a web page (HTML)"};
+    if (is_pointer(text)) return {"pointer", "a pointer to a file that a version-control store keeps elsewhere"};
     if (looks_like_text(text)) return {"text", "a text file"};
     return {"data", "data of no known kind"};
 }

@@ -58,6 +58,8 @@ std::string words_for(const Reason& reason) {
         case Why::archive:
             return fmt::format("the file is {}, and the patch was made for what is inside", reason.name);
         case Why::is_a_patch: return fmt::format("the file is itself a patch ({})", reason.name);
+        case Why::pointer:
+            return "the file is only a pointer to the real one, which a version-control store keeps elsewhere";
         case Why::nothing_to_know_by: return "the patch says nothing about its source";
         case Why::no_representation_fits: return "no reading of the file has the wanted checksum";
         case Why::other_content:
@@ -79,6 +81,18 @@ std::string words_for(const Reason& reason) {
     return fmt::format("by its internal header, this is {} ({})", reason.name, reason.found_in);
 }
 
+std::string words_for(const HeaderOpinion& opinion) {
+    switch (opinion.ground) {
+        case HeaderOpinion::Ground::checks_right: return "the internal checks come out right only so";
+        case HeaderOpinion::Ground::header_stays: return "the internal header stays one only so";
+        case HeaderOpinion::Ground::reaches_the_end:
+            return "its last records reach to where the file so read would end";
+        case HeaderOpinion::Ground::holds_more_bytes: break;
+    }
+    return fmt::format("of the bytes it writes, the file so read has {} already, and {} as it is", opinion.held_so,
+                       opinion.held_as_is);
+}
+
 std::string words_for_next(const Diagnosis& diagnosis) {
     switch (diagnosis.next) {
         case NextStep::get_it_again: return "the download or copy failed; get the file again";
@@ -95,6 +109,7 @@ std::string words_for_next(const Diagnosis& diagnosis) {
         case NextStep::open_the_page: return "open the page and save the file it offers";
         case NextStep::unpack_it: return "unpack it and use the file inside";
         case NextStep::hand_in_the_game: return "hand in the game file, not another patch";
+        case NextStep::fetch_the_file: return "let the version-control system fetch the file itself";
         case NextStep::cut_padding_off:
             return fmt::format("cut the last {} bytes off a copy and apply the patch to that",
                                diagnosis.reading ? diagnosis.reading->bytes : 0);

@@ -189,7 +189,7 @@ bool ApplyJob::State::goes_by_opinion(ApplyStage& stage, const ApplyOptions& opt
         return false;
     auto opinion = opinion_on_header(*stage.reader, *source, work.limits);
     if (!opinion) return false;
-    if (!opinion->sure) return result.doubt = std::move(opinion), false;
+    if (!opinion->sure()) return result.doubt = std::move(opinion), false;
     stage.representation = opinion->reading;
     stage.opinion = std::move(opinion);
     return true;

@@ -240,6 +240,7 @@ Flow Reader::windows(const std::function<Flow(const Window&)>& use) const {
 
 Flow Reader::read(std::uint64_t source_size, EditSink& sink) const {
     const auto decompressor = make_decompressor(compressor_, limits_);
+    auto* const watcher = dynamic_cast<WindowSink*>(&sink);
     AddressCache cache(table_.near, table_.same);
     std::array<Bytes, section_count> unpacked;
     std::uint64_t instructions_left = instruction_budget(patch_.size());
@@ -251,7 +252,7 @@ Flow Reader::read(std::uint64_t source_size, EditSink& sink) const {
                 .in(fmt::format("window {}, segment", window.number))
                 .wanted(fmt::format("at least {} bytes", window.segment_offset + window.segment_length))
                 .found(fmt::format("{} bytes", source_size));
-        if (sink.begin(window) == Flow::stop) return Flow::stop;
+        if (watcher != nullptr && watcher->begin(window) == Flow::stop) return Flow::stop;
         try {
             std::array<Cursor, section_count> sections{Cursor({}), Cursor({}), Cursor({})};
             for (unsigned s = 0; s < section_count; ++s) {
@@ -275,7 +276,7 @@ Flow Reader::read(std::uint64_t source_size, EditSink& sink) const {
                 throw;
             throw in_window(error, window.number);
         }
-        return sink.end(window);
+        return watcher != nullptr ? watcher->end(window) : Flow::go_on;
     });
 }
 

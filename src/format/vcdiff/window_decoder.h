@@ -6,6 +6,7 @@
 
 #include "format/vcdiff/code_table.h"
 #include "hotstitch/edit.h"
+#include "hotstitch/window.h"
 
 namespace hotstitch::vcdiff {
 
