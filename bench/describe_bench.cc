@@ -8,8 +8,8 @@
 #include <random>
 
 #include "cartridges.h"
-#include "hotstitch/digest.h"
 #include "hotstitch/cartridge.h"
+#include "hotstitch/digest.h"
 
 namespace {
 

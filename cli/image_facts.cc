@@ -5,8 +5,8 @@
 
 #include <algorithm>
 
-#include "hotstitch/digest.h"
 #include "hotstitch/cartridge.h"
+#include "hotstitch/digest.h"
 #include "hotstitch/words.h"
 
 namespace hotstitch::cli {
@@ -114,12 +114,14 @@ void image_facts(Report& report, const Cartridge& image) {
     for (const std::string_view other : image.also_like) report.warn(fmt::format("it also looks like a {} ROM", other));
 }
 
-void place_facts(Report& report, const Cartridge& image, const ByteSource& file, const std::vector<std::string>& places) {
+void place_facts(Report& report, const Cartridge& image, const ByteSource& file,
+                 const std::vector<std::string>& places) {
     Json list = Json::array();
     std::vector<std::string> lines;
     for (const std::string& text : places) {
         const Place place = place_at(image, file, text);
-        const Bytes there = head_of(SliceSource(borrowed(file), place.file_offset, file.size() - place.file_offset), bytes_shown);
+        const Bytes there =
+            head_of(SliceSource(borrowed(file), place.file_offset, file.size() - place.file_offset), bytes_shown);
         std::string bytes;
         for (const std::byte b : there)
             bytes += fmt::format("{}{:02x}", bytes.empty() ? "" : " ", std::to_integer<unsigned>(b));

@@ -20,7 +20,8 @@ void identity_facts(Report& report, const Cartridge& image);
 void image_facts(Report& report, const Cartridge& image);
 
 /// The places named, both ways, with the bytes there.
-void place_facts(Report& report, const Cartridge& image, const ByteSource& file, const std::vector<std::string>& places);
+void place_facts(Report& report, const Cartridge& image, const ByteSource& file,
+                 const std::vector<std::string>& places);
 
 /// Free space, by bank.
 void free_facts(Report& report, const Cartridge& image, const ByteSource& file);

@@ -3,7 +3,6 @@
 
 #include "commands/common.h"
 
-
 namespace hotstitch::cli {
 
 std::optional<KnownFiles> read_known(const std::string& name, const Context& context) {

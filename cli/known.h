@@ -6,8 +6,8 @@
 #include <string>
 
 #include "commands/commands.h"
-#include "hotstitch/file_io.h"
 #include "hotstitch/checks.h"
+#include "hotstitch/file_io.h"
 
 namespace hotstitch::cli {
 

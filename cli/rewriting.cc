@@ -58,8 +58,8 @@ void pass_on_unchanged(const InputFile& source, const std::string& answer, const
     report.detail("made", false);
     std::string where = "Nothing was written.";
     if (!arguments.output.path.empty()) {
-        const auto place = write_rewritten(source, ChangeList(source.size()), rewrite_request(arguments, source),
-                                           context, report);
+        const auto place =
+            write_rewritten(source, ChangeList(source.size()), rewrite_request(arguments, source), context, report);
         where =
             place ? fmt::format("It was written to {} as it is.", *place) : "It stands there already, the same bytes.";
     }

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
-// What a launcher does with a game and a mod: make the patched game beside the original, with a receipt, or say why not;
-// and take it back again. All of it by codes; the sentences are the library's.
+// What a launcher does with a game and a mod: make the patched game beside the original, with a receipt, or say why
+// not; and take it back again. All of it by codes; the sentences are the library's.
 //
 //   launcher GAME PATCH...     launcher --undo FILE
 #include <cstdio>

@@ -6,8 +6,8 @@
 #include "hotstitch/apply.h"
 #include "hotstitch/checks.h"
 #include "hotstitch/create.h"
-#include "hotstitch/fit.h"
 #include "hotstitch/error.h"
+#include "hotstitch/fit.h"
 #include "hotstitch/receipt.h"
 #include "hotstitch/summary.h"
 

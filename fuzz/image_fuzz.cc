@@ -5,9 +5,9 @@
 #include <array>
 #include <cstdlib>
 
-#include "hotstitch/error.h"
 #include "hotstitch/cartridge.h"
 #include "hotstitch/checks.h"
+#include "hotstitch/error.h"
 #include "hotstitch/mend.h"
 
 using namespace hotstitch;

@@ -3,11 +3,11 @@
 #include <gtest/gtest.h>
 
 #include "cartridges.h"
+#include "hotstitch/cartridge.h"
+#include "hotstitch/checks.h"
 #include "hotstitch/create.h"
 #include "hotstitch/error.h"
-#include "hotstitch/cartridge.h"
 #include "hotstitch/fit.h"
-#include "hotstitch/checks.h"
 #include "lib/rom_makers.h"
 
 namespace hotstitch {

@@ -75,8 +75,8 @@ private:
 TEST_F(CliStreams, ThatFailAreAnErrorAndNoAbort) {
     // The status of the tool itself, whatever stands behind the pipe, which has to be gone by then.
     for (const auto& [wait, sink] : {std::pair("0", ">&-"), {"0", "> /dev/full"}, {"0.3", "| true"}})
-        for (const char* call : {"describe kelp.sfc", "describe kelp.sfc --json", "--help",
-                                 "apply kelp.sfc night.bps -o -"})
+        for (const char* call :
+             {"describe kelp.sfc", "describe kelp.sfc --json", "--help", "apply kelp.sfc night.bps -o -"})
             EXPECT_EQ(shell(fmt::format("(sleep {}; exec $tool {}) {}; exit ${{PIPESTATUS[0]}}", wait, call, sink)), 4)
                 << call << sink;
     for (const char* sink : {"2>&-", "2> /dev/full", "2> >(true)"}) {

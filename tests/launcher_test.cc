@@ -17,9 +17,7 @@ protected:
     ToolResult launch(const std::vector<std::string>& words) const {
         return run_tool(words, {.folder = folder.path(), .binary = LAUNCHER});
     }
-    ToolResult run(const std::vector<std::string>& words) const {
-        return run_tool(words, {.folder = folder.path()});
-    }
+    ToolResult run(const std::vector<std::string>& words) const { return run_tool(words, {.folder = folder.path()}); }
 
     const TemporaryFolder folder;
     const Bytes game = demo::kelp_harbour(1), modded = demo::night_tides(game);

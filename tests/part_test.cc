@@ -8,8 +8,8 @@
 
 #include "cartridges.h"
 #include "hotstitch/apply.h"
-#include "hotstitch/error.h"
 #include "hotstitch/cartridge.h"
+#include "hotstitch/error.h"
 #include "kelp_harbour.h"
 #include "lib/archive_makers.h"
 #include "lib/rom_makers.h"

@@ -55,8 +55,7 @@ void state_inputs(const ApplyJob& job, Report& report) {
         report.warn(fmt::format("the source was taken out of the archive {}", shown(result.archive)));
     file_fact(report, "source", job.source().path(), {.size = job.source().size()});
     for (const ApplyStage& stage : job.stages()) {
-        file_fact(report, "patch", stage.patch.path(), {.size = stage.patch.size()},
-                  patch_text(stage.reader->facts()));
+        file_fact(report, "patch", stage.patch.path(), {.size = stage.patch.size()}, patch_text(stage.reader->facts()));
         checks_fact(report, stage.found);
     }
 }
@@ -147,8 +146,7 @@ std::string how_it_went(const std::vector<ApplyStage>& stages, bool certain) {
 void state_internal_checks(const ApplyResult& result, Report& report) {
     if (result.internal_checks == InternalChecks::not_asked) return;
     if (result.internal_checks == InternalChecks::cannot_be_mended)
-        return report.warn(
-            fmt::format("the internal checks could not be mended: {}", escaped(result.mend_failure)));
+        return report.warn(fmt::format("the internal checks could not be mended: {}", escaped(result.mend_failure)));
     const std::string text = words_for(result.internal_checks);
     report.fact("internal_checks", "internal checks", text, text);
 }
@@ -213,10 +211,10 @@ void state_delivery(const ApplyJob& job, const ApplyArguments& arguments, Report
     state_way_back(delivered, report);
     if (delivered.stood_already) conclude_made_already(delivered.output, report);
     for (const CompanionSet& set : job.result().companions)
-        report.next(fmt::format("{} go by the name \"{}\"; if they belong to this game, give the output that name "
-                                "with --name-like {}",
-                                counted(set.files, "file", "files"), escaped(set.stem),
-                                shell_word(set.example.string())));
+        report.next(
+            fmt::format("{} go by the name \"{}\"; if they belong to this game, give the output that name "
+                        "with --name-like {}",
+                        counted(set.files, "file", "files"), escaped(set.stem), shell_word(set.example.string())));
     if (arguments.in_place || !arguments.output.path.empty()) return;
     if (delivered.output.parent_path().filename() != "patched") return;
     // For programs that only start from their own place.
@@ -228,7 +226,8 @@ void state_delivery(const ApplyJob& job, const ApplyArguments& arguments, Report
 void state_doubt(const ApplyResult& result, const ApplyArguments& arguments, Report& report) {
     if (!result.doubt) return;
     const Representation& other = result.doubt->reading;
-    report.warn(fmt::format("the patch was perhaps made for the file {}: {}", words_for(other), words_for(*result.doubt)));
+    report.warn(
+        fmt::format("the patch was perhaps made for the file {}: {}", words_for(other), words_for(*result.doubt)));
     report.next("if the result misbehaves, undo it, and apply the patch to what this makes",
                 fmt::format("hotstitch header {} {} -o OUTPUT",
                             other.kind == RepresentationKind::without_front_header ? "strip" : "attach",
@@ -276,8 +275,7 @@ void run(const RenewArguments& arguments, const Context& context, Report& report
     RenewPlan plan = plan_renewal(arguments.receipt, arguments.patches, context);
     const fs::path receipt = receipt_path(plan.request.output);
     report.fact("receipt", "by receipt", shown(receipt), as_utf8(receipt.string()));
-    if (plan.output_changed)
-        report.warn("the file in place was no longer what had been made; it is kept as a backup");
+    if (plan.output_changed) report.warn("the file in place was no longer what had been made; it is kept as a backup");
     ApplyArguments as_typed;
     as_typed.source = plan.request.source;
     as_typed.patches = arguments.patches;

@@ -100,8 +100,7 @@ void reason_facts(Report& report, const Diagnosis& diagnosis) {
     Json list = Json::array();
     for (const Reason& reason : diagnosis.reasons)
         list.push_back({{"code", reason.code}, {"text", escaped(words_for(reason))}});
-    for (const Reason& reason : diagnosis.reasons)
-        report.fact("reasons", "reason", escaped(words_for(reason)), list);
+    for (const Reason& reason : diagnosis.reasons) report.fact("reasons", "reason", escaped(words_for(reason)), list);
 }
 
 void mismatch_facts(Report& report, const std::vector<DigestMismatch>& mismatches) {

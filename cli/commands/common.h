@@ -5,13 +5,13 @@
 #include <optional>
 
 #include "commands/commands.h"
-#include "hotstitch/words.h"
 #include "hotstitch/checks.h"
 #include "hotstitch/create.h"
-#include "hotstitch/fit.h"
 #include "hotstitch/delivery.h"
 #include "hotstitch/file_io.h"
+#include "hotstitch/fit.h"
 #include "hotstitch/summary.h"
+#include "hotstitch/words.h"
 
 namespace hotstitch::cli {
 

@@ -4,8 +4,8 @@
 #include <unistd.h>
 
 #include "commands/common.h"
-#include "hotstitch/patch_jobs.h"
 #include "hotstitch/error.h"
+#include "hotstitch/patch_jobs.h"
 
 namespace hotstitch::cli {
 
@@ -43,10 +43,10 @@ void state_patch(const CreateResult& created, Report& report) {
         report.fact("compression", "sections",
                     facts.compressor.empty() ? "plain" : fmt::format("{}-compressed", facts.compressor),
                     facts.compressor.empty() ? Json(nullptr) : Json(facts.compressor));
-    file_fact(report, "patch", created.path.empty() ? fs::path("-") : created.path, {.size = facts.patch_size}, patch_text(facts));
+    file_fact(report, "patch", created.path.empty() ? fs::path("-") : created.path, {.size = facts.patch_size},
+              patch_text(facts));
     if (created.backup) report.fact("backup", "backup", shown(*created.backup), as_utf8(created.backup->string()));
-    if (created.checks)
-        report.fact("checks_file", "checks", shown(*created.checks), as_utf8(created.checks->string()));
+    if (created.checks) report.fact("checks_file", "checks", shown(*created.checks), as_utf8(created.checks->string()));
     if (created.shared) shared_fact(report, *created.shared);
     report.fact("checked", "checked", "applied to the source, it makes the target, byte for byte",
                 Json::array({"result"}));
@@ -98,9 +98,9 @@ void run(const CreateArguments& arguments, const Context& context, Report& repor
     job.open();
     if (!job.archive().empty()) {
         const bool is_source = job.source().is_unpacked();
-        report.warn(fmt::format("{} was taken out of the archive {}; to compare the archive itself, unpack or pack both",
-                                shown((is_source ? job.source() : job.target()).path().filename()),
-                                shown(job.archive())));
+        report.warn(
+            fmt::format("{} was taken out of the archive {}; to compare the archive itself, unpack or pack both",
+                        shown((is_source ? job.source() : job.target()).path().filename()), shown(job.archive())));
     }
     file_fact(report, "source", job.source().path(), {.size = job.source().size()});
     file_fact(report, "target", job.target().path(), {.size = job.target().size()});

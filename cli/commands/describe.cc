@@ -5,10 +5,10 @@
 
 #include "commands/common.h"
 #include "hotstitch/archive.h"
-#include "hotstitch/error.h"
 #include "hotstitch/cartridge.h"
-#include "hotstitch/patch.h"
+#include "hotstitch/error.h"
 #include "hotstitch/part.h"
+#include "hotstitch/patch.h"
 #include "image_facts.h"
 #include "known.h"
 

@@ -1,12 +1,11 @@
 // SPDX-License-Identifier: MIT
 #include <fmt/format.h>
 
-#include <algorithm>
 #include <filesystem>
 
 #include "commands/common.h"
-#include "hotstitch/error.h"
 #include "hotstitch/cartridge.h"
+#include "hotstitch/error.h"
 #include "image_facts.h"
 #include "rewriting.h"
 

@@ -51,8 +51,8 @@ std::string offer_text(const MendOffer& offer) {
 }
 
 /// What could be mended, with the present and the right value.
-void list_mends(const MendArguments& arguments, const InputFile& file, const Cartridge& image, const MendOptions& options,
-                Report& report) {
+void list_mends(const MendArguments& arguments, const InputFile& file, const Cartridge& image,
+                const MendOptions& options, Report& report) {
     const std::vector<MendOffer> offers = mends_for(file, options);
     Json list = Json::array();
     std::size_t would = 0;

@@ -3,10 +3,8 @@
 #include "hotstitch/part_jobs.h"
 
 #include <fmt/format.h>
-#include <fnmatch.h>
 
 #include <algorithm>
-#include <map>
 
 #include "commands/common.h"
 #include "hotstitch/error.h"

@@ -36,10 +36,11 @@ void state_taken(const TakeResult& result, Report& report) {
     for (std::size_t i = 0; i < std::min(result.renamed.size(), most_renamed); ++i)
         names += fmt::format("{}{} as {}", i == 0 ? "" : ", ", escaped(result.renamed[i].first),
                              escaped(result.renamed[i].second));
-    report.warn(fmt::format("{} written under another name, because the name is the same as another but for case, or "
-                            "is not allowed on all systems: {}{}",
-                            counted(result.renamed.size(), "part was", "parts were"), names,
-                            result.renamed.size() > most_renamed ? ", …" : ""));
+    report.warn(
+        fmt::format("{} written under another name, because the name is the same as another but for case, or "
+                    "is not allowed on all systems: {}{}",
+                    counted(result.renamed.size(), "part was", "parts were"), names,
+                    result.renamed.size() > most_renamed ? ", …" : ""));
 }
 
 }  // namespace

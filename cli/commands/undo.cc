@@ -34,16 +34,14 @@ void run(const UndoArguments& arguments, const Context& context, Report& report)
     const UndoResult result = undo(arguments.file, arguments.patch, context);
     if (result.patch)
         file_fact(report, "patch", arguments.patch, {.size = result.patch->patch_size}, patch_text(*result.patch));
-    if (!result.source.empty())
-        report.fact("source", "source", shown(result.source), as_utf8(result.source.string()));
+    if (!result.source.empty()) report.fact("source", "source", shown(result.source), as_utf8(result.source.string()));
     if (result.unproven_reverse)
         report.warn(fmt::format("{} stays: it is not proven to be the one that was made here",
                                 shown(*result.unproven_reverse)));
     if (result.kept) {
         report.fact("kept", "kept as", shown(*result.kept), as_utf8(result.kept->string()));
-        report.warn(
-            fmt::format("{} is not proven to be the file that was put there, so it was kept under another name",
-                        shown(file.filename())));
+        report.warn(fmt::format("{} is not proven to be the file that was put there, so it was kept under another name",
+                                shown(file.filename())));
     }
     if (result.earlier_changes) report.next("earlier changes of this file can be undone by the same call");
     report.conclude(Mood::good, result.outcome == UndoOutcome::restored ? "restored" : "removed", sentence_of(result),

@@ -2,15 +2,13 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <atomic>
 #include <filesystem>
-#include <thread>
 
 #include "commands/common.h"
-#include "hotstitch/patch_jobs.h"
 #include "hotstitch/apply.h"
 #include "hotstitch/error.h"
 #include "hotstitch/fit.h"
+#include "hotstitch/patch_jobs.h"
 #include "known.h"
 #include "signals.h"
 
@@ -173,7 +171,8 @@ void verify_receipt(const std::string& name, const Context& context, Report& rep
     report.fact("receipt", "receipt", shown(receipt_path(file)), as_utf8(receipt_path(file).string()));
     report.fact("made_at", "made", escaped(receipt.time), as_utf8(receipt.time));
     report.fact("made_of", "of", escaped(receipt.source.path), as_utf8(receipt.source.path));
-    for (const std::string& mend : receipt.mends) report.fact("mends", "mended", escaped(words_for_mend(mend)), receipt.mends);
+    for (const std::string& mend : receipt.mends)
+        report.fact("mends", "mended", escaped(words_for_mend(mend)), receipt.mends);
     for (const ReceiptFile& patch : receipt.patches)
         report.fact("made_by", "by", escaped(patch.path), as_utf8(patch.path));
     const auto mismatches = compare_file(file, receipt.target.digests, context.progress);

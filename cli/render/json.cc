@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
-#include "render/report.h"
 #include "hotstitch/words.h"
+#include "render/report.h"
 
 namespace hotstitch::cli {
 namespace {

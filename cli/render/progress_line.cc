@@ -8,10 +8,10 @@
 #include <cmath>
 #include <cstdio>
 
+#include "hotstitch/words.h"
 #include "render/print.h"
 #include "render/report.h"
 #include "signals.h"
-#include "hotstitch/words.h"
 
 namespace hotstitch::cli {
 

@@ -31,8 +31,8 @@ struct ApplyOptions {
 struct ApplyReport {
     bool made = false;  ///< false: already patched, and the options say not to make it again
     Fit fit;
-    Digests target;  ///< size and CRC-32 of what was made, and what the checks and the options name
-    bool target_checked = false;             ///< there was something to compare the result with
+    Digests target;               ///< size and CRC-32 of what was made, and what the checks and the options name
+    bool target_checked = false;  ///< there was something to compare the result with
     std::vector<DigestMismatch> overridden;  ///< wrong, and allowed by the options
 };
 

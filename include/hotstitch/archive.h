@@ -63,8 +63,8 @@ inline std::vector<ArchiveMember> list_archive(ByteView archive, const Limits& l
 }
 
 /// Unpacks the first member of this name into `out`. Throws Error(usage) when there is none, and as ArchiveReader does.
-HOTSTITCH_EXPORT void extract_member(const ByteSource& archive, std::string_view name, ByteSink& out, const Limits& limits = {},
-                                     const Progress& progress = {});
+HOTSTITCH_EXPORT void extract_member(const ByteSource& archive, std::string_view name, ByteSink& out,
+                                     const Limits& limits = {}, const Progress& progress = {});
 inline void extract_member(ByteView archive, std::string_view name, ByteSink& out, const Limits& limits = {},
                            const Progress& progress = {}) {
     extract_member(MemorySource(archive), name, out, limits, progress);

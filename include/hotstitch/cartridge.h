@@ -109,7 +109,7 @@ struct FreeRun {
 
 /// Runs of at least `least` bytes, cut where banks end, in order.
 HOTSTITCH_EXPORT std::vector<FreeRun> free_runs(const Cartridge& image, const ByteSource& file,
-                                               std::uint64_t least = 256);
+                                                std::uint64_t least = 256);
 inline std::vector<FreeRun> free_runs(const Cartridge& image, ByteView file, std::uint64_t least = 256) {
     return free_runs(image, MemorySource(file), least);
 }

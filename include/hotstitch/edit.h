@@ -49,7 +49,6 @@ public:
     virtual ~EditSink();
     /// REQUIRES edit.length > 0. Returning stop ends the reading without an error.
     virtual Flow put(const Edit& edit) = 0;
-
 };
 
 }  // namespace hotstitch

@@ -54,31 +54,31 @@ HOTSTITCH_EXPORT Fit fit(const PatchReader& patch, const ByteSource& source, con
 /// docs/diagnosis.md (code_of); several share one where a program would do the same.
 enum class Why : std::uint8_t {
     empty,
-    fits_as,                      ///< read in another representation, it is the right file
-    target_as,                    ///< read so, it is what the patch makes
-    unpacked_source,              ///< the patch wants the unpacked content of a packed file
-    reads_past_end,               ///< `wanted`: how far the patch reads; `found`: the file's size
+    fits_as,          ///< read in another representation, it is the right file
+    target_as,        ///< read so, it is what the patch makes
+    unpacked_source,  ///< the patch wants the unpacked content of a packed file
+    reads_past_end,   ///< `wanted`: how far the patch reads; `found`: the file's size
     no_checks_at_all,
-    windows_right,                ///< every window comes out right, and still a checksum is wrong
-    one_window_wrong,             ///< there is but one
-    all_windows_wrong,            ///< `wanted` of them
-    right_up_to_a_window,         ///< `windows`
+    windows_right,         ///< every window comes out right, and still a checksum is wrong
+    one_window_wrong,      ///< there is but one
+    all_windows_wrong,     ///< `wanted` of them
+    right_up_to_a_window,  ///< `windows`
     some_windows_right,
-    has_other_patch,              ///< `name`: the other patch; the file is what it makes
-    needs_other_patch,            ///< the patch was made for what that makes of this file
-    needs_other_patch_and_source, ///< and of another file than this
+    has_other_patch,               ///< `name`: the other patch; the file is what it makes
+    needs_other_patch,             ///< the patch was made for what that makes of this file
+    needs_other_patch_and_source,  ///< and of another file than this
     web_page,
-    archive,                      ///< `name`: what kind of
-    is_a_patch,                   ///< `name`: in which format
-    pointer,                      ///< to the file, which a version-control store keeps elsewhere
-    nothing_to_know_by,           ///< the patch says nothing about its source
-    no_representation_fits,       ///< it has a checksum of it, and no size
-    other_content,                ///< of the right size
-    front_header_and_more,        ///< `wanted` and `found`: sizes, here and below
+    archive,                 ///< `name`: what kind of
+    is_a_patch,              ///< `name`: in which format
+    pointer,                 ///< to the file, which a version-control store keeps elsewhere
+    nothing_to_know_by,      ///< the patch says nothing about its source
+    no_representation_fits,  ///< it has a checksum of it, and no size
+    other_content,           ///< of the right size
+    front_header_and_more,   ///< `wanted` and `found`: sizes, here and below
     front_header_missing,
     cut_short,
     other_size,
-    edition,                      ///< `name`: what the file says it is, `found_in` on which platform
+    edition,  ///< `name`: what the file says it is, `found_in` on which platform
 };
 
 struct Reason {
@@ -100,17 +100,17 @@ enum class NextStep : std::uint8_t {
     get_it_again_in_binary,
     look_for_the_right_one,
     ask_for_a_checksum,
-    use_or_start_anew,      ///< it is patched already
-    start_anew,             ///< from before the other patch
-    apply_other_first,      ///< `next_name`
-    find_source_of_other,   ///< `next_name`
+    use_or_start_anew,     ///< it is patched already
+    start_anew,            ///< from before the other patch
+    apply_other_first,     ///< `next_name`
+    find_source_of_other,  ///< `next_name`
     open_the_page,
     unpack_it,
     hand_in_the_game,
     fetch_the_file,
-    cut_padding_off,        ///< as the representation says
+    cut_padding_off,  ///< as the representation says
     look_for_untrimmed,
-    apply_as_read,          ///< nothing of the file is lost by it
+    apply_as_read,  ///< nothing of the file is lost by it
 };
 
 struct Diagnosis {

@@ -25,7 +25,8 @@ namespace hotstitch {
 struct WorkOptions {
     Limits limits{};
     Progress progress{};
-    /// Opens a name that is no address of a part; empty: the file of that name. A program with names of its own, such as
+    /// Opens a name that is no address of a part; empty: the file of that name. A program with names of its own, such
+    /// as
     /// "-" for its standard input, gives them a meaning here.
     std::function<InputFile(const std::string& name)> open{};
 };
@@ -64,8 +65,8 @@ struct SourceFile {
     InputFile file;
     std::filesystem::path archive;  ///< that it was taken out of; empty: none
 };
-/// The file itself or, when it is an archive that the patch does not fit, the game file inside. Throws Error(usage) when
-/// there are several and none fits.
+/// The file itself or, when it is an archive that the patch does not fit, the game file inside. Throws Error(usage)
+/// when there are several and none fits.
 HOTSTITCH_EXPORT SourceFile source_for(InputFile file, const PatchReader& patch, const Checks& checks,
                                        const WorkOptions& options = {});
 

@@ -24,7 +24,7 @@
 namespace hotstitch {
 
 struct ApplyRequest {
-    std::string source;                ///< "FILE" or "FILE:PART"; an archive is opened where the patch wants its content
+    std::string source;  ///< "FILE" or "FILE:PART"; an archive is opened where the patch wants its content
     std::vector<std::string> patches;  ///< in the order in which they are applied
     std::string output{};              ///< a file, a folder, or empty: by default_apply_output
     std::string name_like{};           ///< a companion (delivery.h) whose name the output takes
@@ -32,11 +32,11 @@ struct ApplyRequest {
     Replace replace = Replace::never;
     Digests expected{};  ///< what the source has to be, beyond what the patch and its checks file say
     bool allow_source = false, allow_target = false, allow_patch = false;  ///< go on although that check fails
-    bool as_is = false;         ///< the source in no other representation, and not out of an archive
-    bool keep_header = false;   ///< a front header that the patch does not want is put back in front
-    bool mend = false;          ///< internal checks that the patch made stale are put right
+    bool as_is = false;        ///< the source in no other representation, and not out of an archive
+    bool keep_header = false;  ///< a front header that the patch does not want is put back in front
+    bool mend = false;         ///< internal checks that the patch made stale are put right
     bool receipt = true, reverse = false, digests = false;  ///< as in DeliveryOptions
-    std::optional<Receipt> renews{};  ///< of the output that is made anew
+    std::optional<Receipt> renews{};                        ///< of the output that is made anew
 };
 
 /// One patch on its way.
@@ -65,10 +65,10 @@ enum class ApplyOutcome {
 /// What became of the ROM's own checks, where they were to be mended.
 enum class InternalChecks {
     not_asked,
-    none_in_source,    ///< no image of a known platform, or one without checks
-    wrong_before,      ///< not all right before the patch, so left as they are
+    none_in_source,  ///< no image of a known platform, or one without checks
+    wrong_before,    ///< not all right before the patch, so left as they are
     none_in_result,
-    right,             ///< before and after
+    right,  ///< before and after
     mended,
     cannot_be_mended,  ///< `mend_failure` says why
 };
@@ -90,9 +90,9 @@ struct ApplyResult {
     std::vector<DigestMismatch> mismatches{};  ///< of a wrong source
     InternalChecks internal_checks = InternalChecks::not_asked;
     std::string mend_failure{};
-    Digests patched{};                   ///< what the last patch makes
-    std::optional<Digests> output{};     ///< of the output, where that differs: mended, or with its header kept
-    Delivered delivered{};               ///< where there is a file
+    Digests patched{};                       ///< what the last patch makes
+    std::optional<Digests> output{};         ///< of the output, where that differs: mended, or with its header kept
+    Delivered delivered{};                   ///< where there is a file
     std::vector<CompanionSet> companions{};  ///< that go by another name than the output
 };
 
@@ -127,7 +127,8 @@ private:
     std::unique_ptr<State> state_;
 };
 
-/// Where a file goes that was changed by a list of splices: a new file, in its own place, or only a patch of the change.
+/// Where a file goes that was changed by a list of splices: a new file, in its own place, or only a patch of the
+/// change.
 struct RewriteRequest {
     std::string output{};  ///< a file or a folder
     bool in_place = false;
@@ -143,16 +144,16 @@ struct RewriteRequest {
 };
 
 struct RewriteResult {
-    Delivered delivered{};                ///< of the file or the patch
-    Digests output{};                     ///< of the file
+    Delivered delivered{};              ///< of the file or the patch
+    Digests output{};                   ///< of the file
     std::optional<PatchFacts> patch{};  ///< where a patch was asked for
 };
 
 /// Writes `source` as the change makes it, with a receipt, or the change as a patch, which is applied and compared;
 /// nothing is matched. Throws Error(usage) when the request does not name exactly one place, or asks to replace what
 /// cannot be; what Delivery and create throw.
-HOTSTITCH_EXPORT RewriteResult rewrite(const InputFile& source, const ChangeList& change,
-                                       const RewriteRequest& request, const WorkOptions& options = {});
+HOTSTITCH_EXPORT RewriteResult rewrite(const InputFile& source, const ChangeList& change, const RewriteRequest& request,
+                                       const WorkOptions& options = {});
 /// Throws what rewrite() would throw about the request alone.
 HOTSTITCH_EXPORT void check_rewrite(const InputFile& source, const RewriteRequest& request);
 
@@ -169,8 +170,8 @@ struct UndoResult {
     /// The file that was there, kept under another name because nothing proves that it is the one that was made.
     std::optional<std::filesystem::path> kept{};
     std::optional<std::filesystem::path> unproven_reverse{};  ///< a reverse patch that stays for the same reason
-    bool earlier_changes = false;  ///< there are more, which the same call undoes
-    std::optional<PatchFacts> patch{};  ///< where the patch given was what the way back went by
+    bool earlier_changes = false;                             ///< there are more, which the same call undoes
+    std::optional<PatchFacts> patch{};                        ///< where the patch given was what the way back went by
 };
 
 /// The last change of a file, undone: by its receipt, or by a reversible patch where there is no receipt. `patch` may
@@ -179,12 +180,13 @@ HOTSTITCH_EXPORT UndoResult undo(const std::filesystem::path& file, const std::s
                                  const WorkOptions& options = {});
 
 struct RenewPlan {
-    ApplyRequest request;          ///< to be applied
+    ApplyRequest request;         ///< to be applied
     bool output_changed = false;  ///< what stands there is no longer what was made; it is kept as a backup
 };
 
 /// What applying newer patches to the source of a receipt comes to. `receipt`: the receipt or its output. Throws
-/// Error(usage) where there was no patch or no source is left, Error(wrong_source), and what reading the receipt throws.
+/// Error(usage) where there was no patch or no source is left, Error(wrong_source), and what reading the receipt
+/// throws.
 HOTSTITCH_EXPORT RenewPlan plan_renewal(const std::filesystem::path& receipt, std::vector<std::string> patches,
                                         const WorkOptions& options = {});
 

@@ -4,8 +4,8 @@
 
 #include <algorithm>
 #include <cstdint>
-#include <memory>
 #include <functional>
+#include <memory>
 #include <string_view>
 
 #include "hotstitch/export.h"

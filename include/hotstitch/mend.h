@@ -10,9 +10,9 @@
 #include <vector>
 
 #include "hotstitch/bytes.h"
+#include "hotstitch/cartridge.h"
 #include "hotstitch/change_list.h"
 #include "hotstitch/export.h"
-#include "hotstitch/cartridge.h"
 #include "hotstitch/limits.h"
 
 namespace hotstitch {

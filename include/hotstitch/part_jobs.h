@@ -31,9 +31,9 @@ enum class PartState {
 struct ListedPart {
     std::string address;  ///< inside the file, colons in names escaped
     Part part;
-    FileKind kind{};             ///< of a part that is a file, by its first bytes; "encrypted" where nothing is seen
-    std::string holds{};         ///< the title of the container that it is; only where it was opened
-    std::string cannot_open{};   ///< why not, where that was tried
+    FileKind kind{};            ///< of a part that is a file, by its first bytes; "encrypted" where nothing is seen
+    std::string holds{};        ///< the title of the container that it is; only where it was opened
+    std::string cannot_open{};  ///< why not, where that was tried
     std::optional<Digests> digests{};
     PartState state = PartState::listed;
     std::vector<ByteRange> changed{};  ///< where it differs; of parts of the outermost container
@@ -82,7 +82,7 @@ HOTSTITCH_EXPORT Part take_part(const std::string& address, ByteSink& out, const
 
 struct PutStep {
     Part part;
-    std::string from;                      ///< the address of its new content
+    std::string from;                       ///< the address of its new content
     std::uint64_t changed = 0, mended = 0;  ///< bytes in the part, and outside it in what depends on it
 };
 

@@ -24,10 +24,10 @@ struct CreateRequest {
     std::string output{};                 ///< a file or a folder; empty: beside the target, with the format's extension
     std::optional<PatchFormat> format{};  ///< empty: by the output's extension, else the one that carries all checks
     Replace replace = Replace::never;
-    bool checks = false;         ///< a checks file beside the patch
-    Bytes metadata{};            ///< for formats that have a place for it
-    bool names = false;          ///< the base names of source and target as metadata, as programs in the field write them
-    bool count_shared = true;    ///< how many of the patch's literal bytes stand in the source too
+    bool checks = false;       ///< a checks file beside the patch
+    Bytes metadata{};          ///< for formats that have a place for it
+    bool names = false;        ///< the base names of source and target as metadata, as programs in the field write them
+    bool count_shared = true;  ///< how many of the patch's literal bytes stand in the source too
     Effort effort = Effort::normal;
     std::uint64_t memory = 0;  ///< of the matcher's tables, in bytes; 0: a quarter of the machine's, at most 1 GiB
     VcdiffOptions vcdiff{};
@@ -72,15 +72,15 @@ private:
 HOTSTITCH_EXPORT PatchFormat format_for(const CreateRequest& request) noexcept;
 
 struct VerifyRequest {
-    std::vector<std::string> files;            ///< addresses; of a folder, every file in it and below
+    std::vector<std::string> files;        ///< addresses; of a folder, every file in it and below
     DigestChoice digests{.crc32 = false};  ///< of every file, to look it up by
 };
 
 /// A file held against a patch.
 struct VerifiedFile {
-    std::string name;               ///< as it was named or found
-    bool found = false;             ///< in a folder that was named
-    std::filesystem::path path{};   ///< of the file itself or, out of an archive, of the one inside
+    std::string name;              ///< as it was named or found
+    bool found = false;            ///< in a folder that was named
+    std::filesystem::path path{};  ///< of the file itself or, out of an archive, of the one inside
     bool from_archive = false;
     std::uint64_t size = 0;
     Fit fit{};

@@ -35,9 +35,9 @@ struct Receipt {
     /// Done to the file after the patches, as codes: "checksum", "region=Europe", "strip-header 512", "put bank 3".
     std::vector<std::string> mends;
     std::optional<Representation> representation;  ///< of the source, where it was not taken as it is
-    bool in_place = false;             ///< the output replaced the source
-    std::string backup;                ///< the replaced source, relative; empty: none
-    std::string reverse;               ///< a BPS patch from target to source, relative; empty: none
+    bool in_place = false;                         ///< the output replaced the source
+    std::string backup;                            ///< the replaced source, relative; empty: none
+    std::string reverse;                           ///< a BPS patch from target to source, relative; empty: none
     /// Of the output and of the reverse patch, as they were put into place.
     std::optional<FileIdentity> target_identity, reverse_identity;
     /// Of earlier changes to the same file, the newest first: the way back goes on with them. Theirs are empty.

@@ -6,8 +6,8 @@
 #include <memory>
 #include <optional>
 #include <string>
-#include <vector>
 #include <utility>
+#include <vector>
 
 #include "hotstitch/bytes.h"
 #include "hotstitch/export.h"
@@ -134,13 +134,15 @@ private:
 /// Writes a whole source, asking it in the end whether what it gave out was right. Throws Error(io).
 HOTSTITCH_EXPORT void write_source(const ByteSource& source, ByteSink& sink);
 
-/// Whether all bytes of [offset, offset + length) have this value. REQUIRES that they are in the source. Throws Error(io).
+/// Whether all bytes of [offset, offset + length) have this value. REQUIRES that they are in the source. Throws
+/// Error(io).
 HOTSTITCH_EXPORT bool is_filled(const ByteSource& source, std::uint64_t offset, std::uint64_t length, std::byte value);
 
 /// A file's first bytes, at most so many. Throws Error(io).
 HOTSTITCH_EXPORT Bytes head_of(const ByteSource& source, std::size_t most = 512);
 
-// The same content in another representation: with a front header before it, in another byte order, interleaved, padded.
+// The same content in another representation: with a front header before it, in another byte order, interleaved,
+// padded.
 
 /// The harmless kinds lose nothing and may be used unasked.
 enum class RepresentationKind {

@@ -49,7 +49,8 @@ HOTSTITCH_EXPORT std::uint64_t parse_size(std::string_view text);
 
 // Codes.
 
-/// What became of a ROM's own checks: "right, before and after the patch". REQUIRES that it was asked and could be done.
+/// What became of a ROM's own checks: "right, before and after the patch". REQUIRES that it was asked and could be
+/// done.
 HOTSTITCH_EXPORT std::string words_for(InternalChecks checks);
 
 /// Why a patch does not fit, as a sentence without its full stop, and what to do. Names of files stand in it as they

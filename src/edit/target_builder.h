@@ -6,8 +6,8 @@
 
 #include "base/meter.h"
 #include "hotstitch/edit.h"
-#include "hotstitch/window.h"
 #include "hotstitch/source.h"
+#include "hotstitch/window.h"
 
 namespace hotstitch {
 

@@ -8,8 +8,8 @@
 
 #include "edit/target_builder.h"
 #include "fit/windows.h"
-#include "hotstitch/error.h"
 #include "hotstitch/cartridge.h"
+#include "hotstitch/error.h"
 #include "hotstitch/part.h"
 #include "source/whole.h"
 
@@ -102,8 +102,7 @@ public:
             // that says it all
         } else {
             look_at_content();
-            if (facts_.source_was_packed)
-                reason({.why = Why::unpacked_source});
+            if (facts_.source_was_packed) reason({.why = Why::unpacked_source});
             if (traits_of(facts_.format).has_windows && source_.empty())
                 look_at_windows();
             else if (result_.reasons.empty() || source_.size)
@@ -155,8 +154,8 @@ private:
             odd != 0 && std::find(header_sizes.begin(), header_sizes.end(), odd) == header_sizes.end())
             add_header(odd);
         if (!source_.size || *source_.size == size)
-            for (const RepresentationKind kind :
-                 {RepresentationKind::pairs_swapped, RepresentationKind::words_reversed, RepresentationKind::halves_swapped})
+            for (const RepresentationKind kind : {RepresentationKind::pairs_swapped, RepresentationKind::words_reversed,
+                                                  RepresentationKind::halves_swapped})
                 all.push_back({kind});
         add_interleavings(all);
         if (source_.size && *source_.size < size) add_padding_taken_off(size - *source_.size, all);
@@ -213,15 +212,14 @@ private:
             return reason({.why = Why::no_checks_at_all}, NextStep::ask_for_a_checksum);
         }
         const WindowResults results = check_windows(patch_, file_, true, options_.limits, progress_);
-        if (results.wrong == 0)
-            return reason({.why = Why::windows_right});
+        if (results.wrong == 0) return reason({.why = Why::windows_right});
         const Window& first = *results.first_wrong;
         Reason found{.wanted = results.wrong};
         found.windows = {results.right, results.wrong, first.number, first.offset};
-        found.why = results.right == 0 && results.wrong == 1   ? Why::one_window_wrong
-                    : results.right == 0                       ? Why::all_windows_wrong
-                    : results.right + 1 == first.number ? Why::right_up_to_a_window
-                                                        : Why::some_windows_right;
+        found.why = results.right == 0 && results.wrong == 1 ? Why::one_window_wrong
+                    : results.right == 0                     ? Why::all_windows_wrong
+                    : results.right + 1 == first.number      ? Why::right_up_to_a_window
+                                                             : Why::some_windows_right;
         reason(std::move(found));
     }
 
@@ -241,8 +239,7 @@ private:
 
     bool is(const Digests& wanted) const {
         if (wanted.size && *wanted.size != file_.size()) return false;
-        return compare(wanted, digest(file_, choice_for(wanted), progress_, Phase::checking_source))
-            .empty();
+        return compare(wanted, digest(file_, choice_for(wanted), progress_, Phase::checking_source)).empty();
     }
 
     /// Does this patch, from whatever source, make the file that is wanted?
@@ -304,9 +301,8 @@ private:
             reason({.why = Why::is_a_patch, .name = std::string(kind.title)}, NextStep::hand_in_the_game);
         }
         if (image)
-            edition_ = {.why = Why::edition,
-                        .name = edition_of(*image),
-                        .found_in = std::string(image->platform_title)};
+            edition_ = {
+                .why = Why::edition, .name = edition_of(*image), .found_in = std::string(image->platform_title)};
     }
 
     void look_at_size() {

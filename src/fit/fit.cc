@@ -104,8 +104,7 @@ Fit fit_by_sums(const PatchReader& patch, const ByteSource& source, const Checks
     const Digests wanted_source = joined(facts.source, wanted.source);
     const auto size_fits = [&](const Digests& wish) { return !wish.size || *wish.size == source.size(); };
     DigestChoice choice = also;
-    if (size_fits(wanted_source))
-        choice = either(choice, either(choice_for(facts.source), choice_for(wanted.source)));
+    if (size_fits(wanted_source)) choice = either(choice, either(choice_for(facts.source), choice_for(wanted.source)));
     if (size_fits(wanted_source) || size_fits(target)) choice = either(choice, choice_for(target));
     result.source = digest(source, choice, progress, Phase::checking_source);
     result.mismatches = mismatches_of(facts.source, wanted.source, result.source);

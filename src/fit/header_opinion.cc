@@ -3,9 +3,9 @@
 #include "hotstitch/fit.h"
 
 #include "edit/target_builder.h"
+#include "hotstitch/cartridge.h"
 #include "hotstitch/error.h"
 #include "source/whole.h"
-#include "hotstitch/cartridge.h"
 
 namespace hotstitch {
 namespace {

@@ -30,8 +30,7 @@ WindowResults check_windows(const PatchReader& patch, const ByteSource& source, 
     NullSink nothing;
     std::unique_ptr<ByteSink> scratch;  // where windows copy from before themselves, that has to be kept
     if (facts.reads_target) scratch = scratch_of(limits);
-    TargetBuilder builder(source, scratch ? *scratch : nothing, size, progress,
-                          Phase::checking_source);
+    TargetBuilder builder(source, scratch ? *scratch : nothing, size, progress, Phase::checking_source);
     builder.tolerate_wrong_windows();
     class Watch final : public WindowSink {
     public:

@@ -105,7 +105,8 @@ constexpr auto all_traits = [] {
         throw std::move(error).at(0).hint(
             "the page around the download was saved; open it and save the patch file itself");
     if (kind.name == "archive") throw std::move(error).at(0).hint("unpack it and hand in the patch inside");
-    if (kind.name == "pointer") throw std::move(error).at(0).hint("let the version-control system fetch the file itself");
+    if (kind.name == "pointer")
+        throw std::move(error).at(0).hint("let the version-control system fetch the file itself");
     if (kind.name == "empty") throw std::move(error).at(0).hint("the download failed; get the patch again");
     throw std::move(error).at(0).hint("check that the names of source and patch are the right ones");
 }

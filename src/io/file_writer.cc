@@ -70,7 +70,7 @@ void FileWriter::write(ByteView bytes) {
     size_ += bytes.size();
     // Lets the disk work while we compute, so that the flush at the end has little left to wait for.
     constexpr std::uint64_t batch = 8 << 20;
-    if (size_ - sent_to_disk_ >= batch) {
+    if (stays_ && size_ - sent_to_disk_ >= batch) {
         ::sync_file_range(descriptor_.get(), static_cast<off_t>(sent_to_disk_),
                           static_cast<off_t>(size_ - sent_to_disk_), SYNC_FILE_RANGE_WRITE);
         sent_to_disk_ = size_;

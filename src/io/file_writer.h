@@ -21,8 +21,9 @@ Error no_room(const std::filesystem::path& name, std::uint64_t size, int code, b
 
 class FileWriter {
 public:
-    FileWriter(Descriptor descriptor, std::filesystem::path name)
-        : descriptor_(std::move(descriptor)), name_(std::move(name)) {}
+    /// `stays`: it will be flushed to the disk in the end, so that may begin early.
+    FileWriter(Descriptor descriptor, std::filesystem::path name, bool stays)
+        : descriptor_(std::move(descriptor)), name_(std::move(name)), stays_(stays) {}
 
     int descriptor() const noexcept { return descriptor_.get(); }
     std::uint64_t size() const noexcept { return size_; }
@@ -41,6 +42,7 @@ public:
 private:
     Descriptor descriptor_;
     std::filesystem::path name_;
+    bool stays_;
     std::uint64_t size_ = 0, reserved_ = 0, sent_to_disk_ = 0;
     Mapping mapping_;
 };

@@ -99,7 +99,7 @@ OutputFile::OutputFile(const fs::path& path, const OutputOptions& options) : sta
                          "choose a shorter name, or do without the backup (and so without a way back)");
     s.folders = make_folders(s.path.parent_path());
     clear_leftovers(s.path);
-    s.writer.emplace(open_temporary(s.path, s.temporary), s.path);
+    s.writer.emplace(open_temporary(s.path, s.temporary), s.path, true);
 }
 
 OutputFile::~OutputFile() = default;

@@ -34,7 +34,7 @@ struct ScratchFile::State {
 
 ScratchFile::ScratchFile() {
     const fs::path folder = fs::temp_directory_path();
-    state_ = std::make_unique<State>(State{FileWriter(open_unnamed(folder), folder / "scratch")});
+    state_ = std::make_unique<State>(State{FileWriter(open_unnamed(folder), folder / "scratch", false)});
 }
 ScratchFile::~ScratchFile() = default;
 ScratchFile::ScratchFile(ScratchFile&&) noexcept = default;

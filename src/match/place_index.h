@@ -15,8 +15,8 @@
 #include <emmintrin.h>
 #endif
 
-#include "hotstitch/bytes.h"
 #include "base/zeroed_memory.h"
+#include "hotstitch/bytes.h"
 
 namespace hotstitch {
 

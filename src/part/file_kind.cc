@@ -6,8 +6,8 @@
 #include <array>
 #include <cctype>
 
-#include "part/archive/tar_header.h"
 #include "hotstitch/patch.h"
+#include "part/archive/tar_header.h"
 
 namespace hotstitch {
 namespace {

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
-// What a file is, and which kinds have parts. A new kind with parts is one file and one row here; one without is one row
-// in file_kind.cc. Tested by tests/part_test.cc.
+// What a file is, and which kinds have parts. A new kind with parts is one file and one row here; one without is one
+// row in file_kind.cc. Tested by tests/part_test.cc.
 #include "hotstitch/part.h"
 #include "part/kinds.h"
 
@@ -26,8 +26,8 @@ Identity identify(const ByteSource& file) {
     if (excludes_cartridge(identity.kind)) return identity;
     identity.cartridge = recognise_cartridge(file);
     // What begins like something else has to be certain; a hack with stale checks often is likely only.
-    const bool is_one = identity.cartridge &&
-                        (identity.kind.name == "data" || identity.cartridge->certainty == Certainty::certain);
+    const bool is_one =
+        identity.cartridge && (identity.kind.name == "data" || identity.cartridge->certainty == Certainty::certain);
     if (is_one)
         identity.kind = {"cartridge", "a cartridge ROM"};
     else

@@ -2,14 +2,12 @@
 // Tested by tests/match_test.cc.
 #include "hotstitch/create.h"
 
-#include <fmt/format.h>
-
 #include "format/table.h"
 #include "hotstitch/apply.h"
 #include "hotstitch/error.h"
 #include "match/match.h"
-#include "source/whole.h"
 #include "patch/replay.h"
+#include "source/whole.h"
 
 namespace hotstitch {
 

@@ -3,8 +3,8 @@
 #include "hotstitch/recast.h"
 
 #include "hotstitch/error.h"
-#include "source/whole.h"
 #include "patch/replay.h"
+#include "source/whole.h"
 
 namespace hotstitch {
 namespace {

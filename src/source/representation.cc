@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
-// Other representations of a file, as sources over it. Tested by tests/source_test.cc, tests/diagnose_test.cc and tests/image_test.cc.
+// Other representations of a file, as sources over it. Tested by tests/source_test.cc, tests/diagnose_test.cc and
+// tests/image_test.cc.
 #include "hotstitch/source.h"
 
 #include <fmt/format.h>
@@ -57,9 +58,12 @@ std::unique_ptr<ByteSource> rearranged(SharedSource file, Origin origin) {
 
 std::unique_ptr<ByteSource> in_order(SharedSource file, RepresentationKind kind) {
     switch (kind) {
-        case RepresentationKind::pairs_swapped: return rearranged<2>(std::move(file), [](std::size_t i) { return i ^ 1; });
-        case RepresentationKind::words_reversed: return rearranged<4>(std::move(file), [](std::size_t i) { return i ^ 3; });
-        case RepresentationKind::halves_swapped: return rearranged<4>(std::move(file), [](std::size_t i) { return i ^ 2; });
+        case RepresentationKind::pairs_swapped:
+            return rearranged<2>(std::move(file), [](std::size_t i) { return i ^ 1; });
+        case RepresentationKind::words_reversed:
+            return rearranged<4>(std::move(file), [](std::size_t i) { return i ^ 3; });
+        case RepresentationKind::halves_swapped:
+            return rearranged<4>(std::move(file), [](std::size_t i) { return i ^ 2; });
         case RepresentationKind::de_interleaved:
             return rearranged<block>(std::move(file), [](std::size_t i) { return (i % 2 == 0 ? half : 0) + i / 2; });
         default: break;
@@ -158,8 +162,8 @@ std::optional<Representation> representation_from(std::string_view code) {
     Representation found{row->first};
     unsigned value = 0;
     const auto number = [](std::string_view text, auto& into, int base) {
-        return text.empty() || std::from_chars(text.data(), text.data() + text.size(), into, base).ptr ==
-                                   text.data() + text.size();
+        return text.empty() ||
+               std::from_chars(text.data(), text.data() + text.size(), into, base).ptr == text.data() + text.size();
     };
     if (!number(bytes, found.bytes, 10) || !number(fill, value, 16) || value > 0xFF) return std::nullopt;
     found.fill = static_cast<std::byte>(value);
@@ -174,13 +178,15 @@ std::string words_for(const Representation& reading) {
             return fmt::format("with an empty front header of {} bytes added", reading.bytes);
         case RepresentationKind::pairs_swapped: return "with each two bytes exchanged (another byte order)";
         case RepresentationKind::words_reversed: return "with each four bytes reversed (another byte order)";
-        case RepresentationKind::halves_swapped: return "with the halves of each four bytes exchanged (another byte order)";
+        case RepresentationKind::halves_swapped:
+            return "with the halves of each four bytes exchanged (another byte order)";
         case RepresentationKind::de_interleaved:
             return reading.bytes == 0
                        ? "de-interleaved"
                        : fmt::format("de-interleaved, without its front header of {} bytes", reading.bytes);
         case RepresentationKind::interleaved: return "interleaved in blocks of 16 KiB";
-        case RepresentationKind::without_padding: return fmt::format("without its last {} bytes of padding", reading.bytes);
+        case RepresentationKind::without_padding:
+            return fmt::format("without its last {} bytes of padding", reading.bytes);
         case RepresentationKind::with_padding: return fmt::format("with {} bytes of padding put back", reading.bytes);
         case RepresentationKind::line_ends_restored: break;
     }

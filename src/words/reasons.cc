@@ -55,8 +55,7 @@ std::string words_for(const Reason& reason) {
         case Why::needs_other_patch_and_source:
             return fmt::format("the patch was made for what {} makes, and of another file than this", reason.name);
         case Why::web_page: return "the file is a web page, saved in place of the file itself";
-        case Why::archive:
-            return fmt::format("the file is {}, and the patch was made for what is inside", reason.name);
+        case Why::archive: return fmt::format("the file is {}, and the patch was made for what is inside", reason.name);
         case Why::is_a_patch: return fmt::format("the file is itself a patch ({})", reason.name);
         case Why::pointer:
             return "the file is only a pointer to the real one, which a version-control store keeps elsewhere";
@@ -68,9 +67,10 @@ std::string words_for(const Reason& reason) {
             return fmt::format("the file has {} bytes more, as a front header would, but is another one without it too",
                                apart(reason));
         case Why::front_header_missing:
-            return fmt::format("the file has {} bytes less: the patch was likely made for a copy with a front header, "
-                               "whose content is not known",
-                               apart(reason));
+            return fmt::format(
+                "the file has {} bytes less: the patch was likely made for a copy with a front header, "
+                "whose content is not known",
+                apart(reason));
         case Why::cut_short:
             return fmt::format("the file is {} bytes short: a download that broke off, or another game", apart(reason));
         case Why::other_size:

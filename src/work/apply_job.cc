@@ -1,9 +1,6 @@
 // SPDX-License-Identifier: MIT
 // One source, one or several patches in the order given, one target. What the patches before the last one make is kept
 // in unnamed temporary files only. Tested by tests/cli_apply_test.cc, tests/receipt_test.cc and tests/faults_test.cc.
-#include <fmt/format.h>
-
-#include <algorithm>
 
 #include "hotstitch/cartridge.h"
 #include "hotstitch/error.h"
@@ -157,8 +154,7 @@ void ApplyJob::State::diagnose_stage(ApplyStage& stage, const ByteSource& file, 
     for (const ApplyStage& other : stages)
         if (&other != &stage) others.add(other.patch, *other.reader);
     others.add_beside(stage.patch, work);
-    Diagnosis diagnosis =
-        diagnose(*stage.reader, file, {options.checks, others.list(), work.limits, work.progress});
+    Diagnosis diagnosis = diagnose(*stage.reader, file, {options.checks, others.list(), work.limits, work.progress});
     stage.representation = diagnosis.reading;
     if (stage.representation && stage.representation->harmless() && !request.as_is) return;
     result.outcome = ApplyOutcome::wrong_source;

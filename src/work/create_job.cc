@@ -93,8 +93,8 @@ CreateResult CreateJob::State::into_file(PatchFormat format) const {
     result.path = file.path();
     if (checks != nullptr) {
         const DigestChoice all = available({true, true, true, true});
-        const Checks expected{digest(MemorySource(file.written().value()), {}),
-                              digest(*source, all, work.progress), digest(*target, all, work.progress)};
+        const Checks expected{digest(MemorySource(file.written().value()), {}), digest(*source, all, work.progress),
+                              digest(*target, all, work.progress)};
         checks->write(bytes_of(checks_to_json(expected)));
         result.checks = checks->path();
     }

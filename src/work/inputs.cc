@@ -106,7 +106,8 @@ InputFile open_part(const InputFile& file, std::string_view name, const WorkOpti
             .in("part")
             .found(std::string(name));
     if (name == "content") name = {};
-    return InputFile::part(file, name, [&](ByteSink& out) { extract_part(*container, name.empty() ? "content" : name, out); });
+    return InputFile::part(file, name,
+                           [&](ByteSink& out) { extract_part(*container, name.empty() ? "content" : name, out); });
 }
 
 InputFile open_file(const std::string& address, const WorkOptions& options) {

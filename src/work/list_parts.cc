@@ -111,8 +111,7 @@ std::unique_ptr<Container> open_parts(const InputFile& file, const WorkOptions& 
         .hint("archives, compressed files and cartridge ROMs have parts; describe tells more of this file");
 }
 
-std::vector<ListedPart> list_parts(const Container& container, const ListRequest& request,
-                                   const WorkOptions& options) {
+std::vector<ListedPart> list_parts(const Container& container, const ListRequest& request, const WorkOptions& options) {
     return Collector(request, options).rows(container);
 }
 

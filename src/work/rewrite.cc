@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Putting a changed file, or a patch of the change, into its place, by the same rules as what apply makes: nothing is
 // replaced unasked, and there is a way back. Tested by tests/mend_test.cc and tests/cli_cartridge_test.cc.
-#include <fmt/format.h>
 
 #include "hotstitch/error.h"
 #include "hotstitch/jobs.h"
@@ -24,10 +23,9 @@ RewriteResult write_patch(const InputFile& source, const ChangeList& change, con
             .hint("name it, or give the patch a name with its extension");
     refuse_inputs(request.patch, {&source}, "name another file for the patch");
     OutputFile out(request.patch, {.replace = request.replace});
-    const CreateReport made = create(source, change, out,
-                                     {.format = request.format ? *request.format : *by_name,
-                                      .limits = work.limits,
-                                      .progress = work.progress});
+    const CreateReport made = create(
+        source, change, out,
+        {.format = request.format ? *request.format : *by_name, .limits = work.limits, .progress = work.progress});
     RewriteResult result;
     result.patch = made.facts;
     result.delivered.output = out.path();
@@ -65,8 +63,7 @@ RewriteResult rewrite(const InputFile& source, const ChangeList& change, const R
                       const WorkOptions& work) {
     check_rewrite(source, request);
     if (!request.patch.empty()) return write_patch(source, change, request, work);
-    const fs::path path =
-        request.in_place ? source.path() : output_path(request.output, source.path().filename());
+    const fs::path path = request.in_place ? source.path() : output_path(request.output, source.path().filename());
     if (!request.in_place)
         refuse_inputs(path, {&source}, "name another output, or replace the file in place (it is kept as a backup)");
     Delivery delivery(source, path,

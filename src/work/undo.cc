@@ -36,7 +36,8 @@ std::optional<FileStamp> own_file(const fs::path& path, const char* field) {
 /// What the patch makes of the file takes its place. `before_it_stands` is told its stamp. Returns where the file was
 /// kept that it replaced, when that is not proven to be ours.
 std::optional<fs::path> rebuild(const InputFile& made, bool proven, const InputFile& patch, const Digests& wanted,
-                                const WorkOptions& work, const std::function<void(const FileStamp&)>& before_it_stands) {
+                                const WorkOptions& work,
+                                const std::function<void(const FileStamp&)>& before_it_stands) {
     OutputFile out(made.path(),
                    {.replace = proven ? Replace::without_backup : Replace::keep_backup, .read_as = made.stamp()});
     ApplyOptions options;

@@ -55,7 +55,8 @@ std::vector<VerifiedFile> files_named(const std::vector<std::string>& names) {
             all.push_back({.name = name});
             continue;
         }
-        for (const std::filesystem::path& file : files_below(name)) all.push_back({.name = file.string(), .found = true});
+        for (const std::filesystem::path& file : files_below(name))
+            all.push_back({.name = file.string(), .found = true});
     }
     return all;
 }
@@ -75,8 +76,7 @@ void verify_all(std::vector<VerifiedFile>& files, const Wanted& wanted, const Wo
         if (options.progress && !options.progress(state)) stopped = true;
         return !stopped;
     };
-    const std::size_t workers =
-        std::min<std::size_t>(files.size(), std::max(1U, std::thread::hardware_concurrency()));
+    const std::size_t workers = std::min<std::size_t>(files.size(), std::max(1U, std::thread::hardware_concurrency()));
     std::vector<std::thread> threads;
     for (std::size_t i = 1; i < workers; ++i) {
         ++running;

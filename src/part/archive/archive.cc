@@ -12,11 +12,11 @@
 #include <archive_entry.h>
 #include <fmt/format.h>
 
+#include "base/meter.h"
 #include "part/archive/budget.h"
 #include "part/archive/codec/decoder.h"
 #include "part/archive/seven_zip.h"
 #include "part/archive/tar_header.h"
-#include "base/meter.h"
 
 namespace hotstitch {
 namespace {
@@ -202,8 +202,7 @@ struct ArchiveReader::State {
 };
 
 ArchiveReader::ArchiveReader(const ByteSource& archive, const Limits& limits, const Progress& progress)
-    : view_(std::make_unique<WholeView>(archive, limits)),
-      state_(std::make_unique<State>(*view_, limits, progress)) {}
+    : view_(std::make_unique<WholeView>(archive, limits)), state_(std::make_unique<State>(*view_, limits, progress)) {}
 
 ArchiveReader::ArchiveReader(ByteView archive, const Limits& limits, const Progress& progress)
     : state_(std::make_unique<State>(archive, limits, progress)) {}

@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: MIT
 // An archive and its members; a compressed file and its content. Only read. Tested by tests/part_test.cc.
-#include <fmt/format.h>
 
 #include "hotstitch/archive.h"
 #include "hotstitch/part.h"

@@ -5,12 +5,12 @@
 
 #include <algorithm>
 
-#include "part/cartridge/platform.h"
-#include "hotstitch/error.h"
 #include "hotstitch/cartridge.h"
+#include "hotstitch/error.h"
 #include "hotstitch/part.h"
-#include "source/whole.h"
+#include "part/cartridge/platform.h"
 #include "part/kinds.h"
+#include "source/whole.h"
 
 namespace hotstitch {
 namespace {

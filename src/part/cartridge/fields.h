@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
-// Representation fields of headers at known places, and sums over images. REQUIRES in all: the place lies inside the view.
+// Representation fields of headers at known places, and sums over images. REQUIRES in all: the place lies inside the
+// view.
 #pragma once
 
 #include <algorithm>

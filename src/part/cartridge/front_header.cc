@@ -8,9 +8,9 @@
 #include <array>
 #include <charconv>
 
+#include "hotstitch/error.h"
 #include "part/cartridge/nes_header.h"
 #include "part/cartridge/platform.h"
-#include "hotstitch/error.h"
 
 namespace hotstitch {
 namespace {

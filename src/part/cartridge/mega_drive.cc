@@ -5,9 +5,9 @@
 #include <algorithm>
 #include <array>
 
+#include "hotstitch/error.h"
 #include "part/cartridge/fields.h"
 #include "part/cartridge/platform.h"
-#include "hotstitch/error.h"
 
 namespace hotstitch::cartridge {
 namespace {

@@ -7,8 +7,8 @@
 #include <algorithm>
 #include <charconv>
 
-#include "part/cartridge/platform.h"
 #include "hotstitch/error.h"
+#include "part/cartridge/platform.h"
 #include "source/whole.h"
 
 namespace hotstitch {

@@ -7,9 +7,9 @@
 
 #include <algorithm>
 
+#include "hotstitch/error.h"
 #include "part/cartridge/platform.h"
 #include "part/cartridge/resize.h"
-#include "hotstitch/error.h"
 #include "source/whole.h"
 
 namespace hotstitch {
@@ -36,7 +36,8 @@ struct Work {
             return out;
         }
         // Byte orders undo themselves; interleaving does not.
-        const Representation reading{*order == RepresentationKind::de_interleaved ? RepresentationKind::interleaved : *order};
+        const Representation reading{*order == RepresentationKind::de_interleaved ? RepresentationKind::interleaved
+                                                                                  : *order};
         const Bytes ordered = cartridge::bytes_read(rom, reading);
         out.insert(out.end(), ordered.begin(), ordered.end());
         return out;
@@ -230,10 +231,10 @@ std::vector<MendOffer> mends_for(const ByteSource& source, const MendOptions& op
         offer.needs_value = !offer.value.empty();
         if (name == "region") offer.present = work.image.region;
         if (name == "title") offer.present = work.image.title;
-        offer.what = mend != nullptr          ? mend->what
+        offer.what = mend != nullptr              ? mend->what
                      : cartridge::is_resize(name) ? cartridge::words_of_resize(name)
-                     : name == byte_order     ? "the byte order, to big-endian"
-                                              : "an interleaved dump put in order";
+                     : name == byte_order         ? "the byte order, to big-endian"
+                                                  : "an interleaved dump put in order";
         if (!offer.needs_value) try {
                 Work copy = work;
                 Bytes made(file.begin(), file.end());

@@ -4,9 +4,9 @@
 
 #include <algorithm>
 
+#include "hotstitch/error.h"
 #include "part/cartridge/fields.h"
 #include "part/cartridge/platform.h"
-#include "hotstitch/error.h"
 
 namespace hotstitch::cartridge {
 namespace {

@@ -7,11 +7,11 @@
 #include <array>
 #include <limits>
 
+#include "hotstitch/error.h"
 #include "part/cartridge/fields.h"
 #include "part/cartridge/nes_header.h"
 #include "part/cartridge/platform.h"
 #include "part/cartridge/regions.h"
-#include "hotstitch/error.h"
 
 namespace hotstitch::cartridge {
 

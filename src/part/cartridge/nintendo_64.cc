@@ -7,11 +7,11 @@
 #include <array>
 #include <bit>
 
+#include "hotstitch/digest.h"
+#include "hotstitch/error.h"
 #include "part/cartridge/fields.h"
 #include "part/cartridge/platform.h"
 #include "part/cartridge/regions.h"
-#include "hotstitch/digest.h"
-#include "hotstitch/error.h"
 
 namespace hotstitch::cartridge {
 namespace {

@@ -9,10 +9,10 @@
 #include <string>
 #include <string_view>
 
-#include "part/cartridge/regions.h"
-#include "hotstitch/change_list.h"
 #include "hotstitch/cartridge.h"
+#include "hotstitch/change_list.h"
 #include "hotstitch/mend.h"
+#include "part/cartridge/regions.h"
 
 namespace hotstitch::cartridge {
 
@@ -41,8 +41,8 @@ class MemoryMap {
 public:
     virtual ~MemoryMap() = default;
     virtual std::optional<std::string> address(const Cartridge& image, ByteView rom, std::uint64_t offset) const = 0;
-    virtual std::optional<std::uint64_t> offset(const Cartridge& image, ByteView rom, unsigned bank, std::uint64_t address,
-                                                bool has_bank) const = 0;
+    virtual std::optional<std::uint64_t> offset(const Cartridge& image, ByteView rom, unsigned bank,
+                                                std::uint64_t address, bool has_bank) const = 0;
     virtual std::uint64_t bank_size(const Cartridge& image) const = 0;  ///< 0: the ROM has no banks
     virtual std::string_view example() const = 0;
 };
@@ -89,7 +89,7 @@ private:
 
 /// The better reading of the file: as it is or, where its size leaves `header` bytes over, without them.
 std::optional<Cartridge> with_or_without_header(ByteView file, std::uint64_t multiple, std::uint64_t header,
-                                            std::optional<Cartridge> (*recognise_plain)(ByteView));
+                                                std::optional<Cartridge> (*recognise_plain)(ByteView));
 
 /// A check with both values in hex.
 InternalCheck check_of(std::string_view name, std::uint64_t wanted, std::uint64_t found, int digits);

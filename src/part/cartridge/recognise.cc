@@ -2,9 +2,9 @@
 // Asks every platform, and takes the one for which most speaks. Tested by tests/image_test.cc.
 #include <fmt/format.h>
 
+#include "hotstitch/error.h"
 #include "part/cartridge/fields.h"
 #include "part/cartridge/platform.h"
-#include "hotstitch/error.h"
 #include "source/whole.h"
 
 namespace hotstitch {
@@ -12,7 +12,7 @@ namespace hotstitch {
 namespace cartridge {
 
 std::optional<Cartridge> with_or_without_header(ByteView file, std::uint64_t multiple, std::uint64_t header,
-                                            std::optional<Cartridge> (*recognise_plain)(ByteView)) {
+                                                std::optional<Cartridge> (*recognise_plain)(ByteView)) {
     std::optional<Cartridge> without;
     if (file.size() > header && file.size() % multiple == header % multiple) {
         without = recognise_plain(file.subspan(static_cast<std::size_t>(header)));

@@ -8,8 +8,8 @@
 #include <bit>
 #include <charconv>
 
-#include "part/cartridge/fields.h"
 #include "hotstitch/error.h"
+#include "part/cartridge/fields.h"
 
 namespace hotstitch::cartridge {
 namespace {

@@ -7,10 +7,10 @@
 #include <array>
 #include <bit>
 
+#include "hotstitch/error.h"
 #include "part/cartridge/fields.h"
 #include "part/cartridge/platform.h"
 #include "part/cartridge/regions.h"
-#include "hotstitch/error.h"
 
 namespace hotstitch::cartridge {
 namespace {
@@ -272,17 +272,18 @@ const Map map;
 }  // namespace
 
 extern const Platform snes;
-const Platform snes{
-    .name = "snes",
-    .title = "SNES",
-    .recognise = recognise,
-    .mends = mends,
-    .map = &map,
-    .largest = [](const Cartridge& image) -> std::uint64_t { return layouts[image.layout].extended ? 8 << 20 : 4 << 20; },
-    .copier_header = true,
-    .header =
-        [](const Cartridge& image) {
-            return ByteRange{image.internal_header, header_size};
-        }};
+const Platform snes{.name = "snes",
+                    .title = "SNES",
+                    .recognise = recognise,
+                    .mends = mends,
+                    .map = &map,
+                    .largest = [](const Cartridge& image) -> std::uint64_t {
+                        return layouts[image.layout].extended ? 8 << 20 : 4 << 20;
+                    },
+                    .copier_header = true,
+                    .header =
+                        [](const Cartridge& image) {
+                            return ByteRange{image.internal_header, header_size};
+                        }};
 
 }  // namespace hotstitch::cartridge

@@ -6,9 +6,9 @@
 #include <algorithm>
 #include <array>
 
+#include "hotstitch/error.h"
 #include "part/cartridge/fields.h"
 #include "part/cartridge/platform.h"
-#include "hotstitch/error.h"
 
 namespace hotstitch::cartridge {
 namespace {

@@ -15,6 +15,10 @@ namespace {
 
 constexpr unsigned preset = 6;
 constexpr std::uint64_t smallest_dictionary = 64 << 10, largest_dictionary = 8 << 20;
+std::uint32_t dictionary_for(std::uint64_t size) {
+    return static_cast<std::uint32_t>(std::bit_ceil(std::clamp(size, smallest_dictionary, largest_dictionary)));
+}
+
 constexpr std::size_t least_section = 48;  ///< below, the overhead of a flush is never won back
 constexpr std::size_t sample = 1 << 20;    ///< what the throw-away encoder looks at
 
@@ -67,9 +71,7 @@ struct SectionCompressor::Stream {
 };
 
 SectionCompressor::SectionCompressor(std::uint64_t target_size, std::function<void()> tick)
-    : dictionary_(
-          static_cast<std::uint32_t>(std::bit_ceil(std::clamp(target_size, smallest_dictionary, largest_dictionary)))),
-      tick_(std::move(tick)) {}
+    : dictionary_(dictionary_for(target_size)), tick_(std::move(tick)) {}
 
 SectionCompressor::~SectionCompressor() = default;
 
@@ -78,7 +80,9 @@ bool SectionCompressor::compress(unsigned section, Bytes& bytes) {
     std::unique_ptr<Stream>& stream = streams_[section];
     if (!stream) {
         const ByteView tried = ByteView(bytes).first(std::min(bytes.size(), sample));
-        if (Stream(dictionary_).feed(tried, tick_).size() >= tried.size()) return false;
+        // The encoder clears tables in proportion to its dictionary.
+        Stream trial(std::min(dictionary_, dictionary_for(tried.size())));
+        if (trial.feed(tried, tick_).size() >= tried.size()) return false;
         stream = std::make_unique<Stream>(dictionary_);
     }
     bytes = stream->feed(bytes, tick_);
