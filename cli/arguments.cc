@@ -130,7 +130,7 @@ void add_rewrite(CLI::App& app, RewriteArguments& rewrite) {
     add_format(app, rewrite.format);
     app.add_flag("--in-place", rewrite.in_place, "Replace the file itself; it is kept as a dated backup");
     app.add_flag("--no-receipt", rewrite.no_receipt, "Leave no receipt OUTPUT.receipt.json, which undo works by");
-    app.add_flag("--digests", rewrite.digests, "SHA-256 in the receipt for files over 64 MiB too");
+    app.add_flag("--digests", rewrite.digests, "SHA-256 in the receipt for files over 1 MiB too");
 }
 
 /// CLI11's message without its advice, which is ours to give.
@@ -178,7 +178,7 @@ void declare(CLI::App& app, ApplyArguments& apply, Common& common) {
                      "Leave no receipt OUTPUT.receipt.json, which undo and renew work by");
     command.add_flag("--keep-reverse", apply.keep_reverse,
                      "Also write OUTPUT.reverse.bps, a patch that makes the source again");
-    command.add_flag("--digests", apply.digests, "SHA-256 in the receipt for files over 64 MiB too");
+    command.add_flag("--digests", apply.digests, "SHA-256 in the receipt for files over 1 MiB too");
     add_expect(command, apply.expect);
     add_allow(command, common);
     add_common(command, common);
