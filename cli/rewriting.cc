@@ -40,8 +40,7 @@ std::optional<std::string> write_rewritten(const InputFile& source, const Change
                                            const RewriteRequest& request, const Context& context, Report& report) {
     if (request.output == "-") {
         ScratchFile scratch;
-        write_source(ChangedSource(source, change), scratch);
-        output_fact(report, digest(MemorySource(*scratch.written()), {}, context.progress), "-");
+        output_fact(report, rewrite(source, change, request, scratch, context).output, "-");
         scratch.copy_to(STDOUT_FILENO, context.progress);
         return "standard output";
     }

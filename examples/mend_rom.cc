@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // What is this cartridge ROM, what would a mend change, and what comes out: mend_rom, on a made-up image in memory.
-// New here: image.h and mend.h. Nothing is written before the program has seen every byte range.
+// New here: cartridge.h and mend.h. Nothing is written before the program has seen every byte range.
 #include <hotstitch/cartridge.h>
 #include <hotstitch/error.h>
 #include <hotstitch/mend.h>

@@ -119,6 +119,14 @@ TEST_F(CliCartridge, HeadersComeOffAndGoOn) {
     EXPECT_EQ(answer({"header", "strip", "h.smc", "--keep", "other.bin", "-o", "plain.sfc"}), "0 made-already");
     EXPECT_TRUE(std::filesystem::exists(folder / "other.bin"));
     EXPECT_EQ(answer({"header", "strip", "h.smc", "--keep", "third.bin", "-o", "weak.bin"}), "2 exists");
+    // The header is kept wherever the rest goes.
+    for (const std::vector<std::string>& rest : {std::vector<std::string>{"--patch", "off.bps"}, {"-o", "-"}}) {
+        std::vector<std::string> words{"header", "strip", "h.smc", "--keep", "fourth.bin"};
+        words.insert(words.end(), rest.begin(), rest.end());
+        EXPECT_EQ(run_tool(words, {.folder = folder.path()}).code, 0) << rest.front();
+        EXPECT_TRUE(contents(folder / "fourth.bin") == contents(folder / "header.bin")) << rest.front();
+        std::filesystem::remove(folder / "fourth.bin");
+    }
     EXPECT_FALSE(std::filesystem::exists(folder / "third.bin"));
     EXPECT_EQ(answer({"header", "attach", "s.sfc", "--from", "header.bin", "-o", "again.smc"}), "0 attached");
     EXPECT_TRUE(contents(folder / "again.smc") == filled);

@@ -82,7 +82,7 @@ public:
     /// To be written, before finish().
     OutputFile& output() noexcept { return *output_; }
     /// A further file, which appears with the others.
-    OutputFile& add(const std::filesystem::path& path, Replace replace) { return set_.add(path, {.replace = replace}); }
+    OutputFile& add(const std::filesystem::path& path, const OutputOptions& options) { return set_.add(path, options); }
 
     /// Which digests of source and target the receipt will want besides size and CRC-32, for those who see the bytes
     /// go by.

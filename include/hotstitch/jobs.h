@@ -154,6 +154,9 @@ struct RewriteResult {
 /// cannot be; what Delivery and create throw.
 HOTSTITCH_EXPORT RewriteResult rewrite(const InputFile& source, const ChangeList& change, const RewriteRequest& request,
                                        const WorkOptions& options = {});
+/// The same into a sink that can give back what was written; only what is kept aside becomes a file.
+HOTSTITCH_EXPORT RewriteResult rewrite(const InputFile& source, const ChangeList& change, const RewriteRequest& request,
+                                       ByteSink& sink, const WorkOptions& options = {});
 /// Throws what rewrite() would throw about the request alone.
 HOTSTITCH_EXPORT void check_rewrite(const InputFile& source, const RewriteRequest& request);
 

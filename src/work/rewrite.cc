@@ -13,6 +13,14 @@ namespace fs = std::filesystem;
 
 namespace {
 
+/// What was taken off appears together with what is made.
+template <class Set>
+void keep_aside(const InputFile& source, const RewriteRequest& request, Set& set) {
+    if (request.aside.empty()) return;
+    refuse_inputs(request.aside, {&source}, "name another file for the header");
+    set.add(request.aside, {.replace = request.aside_replace}).write(request.aside_bytes);
+}
+
 /// Nothing is matched.
 RewriteResult write_patch(const InputFile& source, const ChangeList& change, const RewriteRequest& request,
                           const WorkOptions& work) {
@@ -22,7 +30,9 @@ RewriteResult write_patch(const InputFile& source, const ChangeList& change, con
             .in("format")
             .hint("name it, or give the patch a name with its extension");
     refuse_inputs(request.patch, {&source}, "name another file for the patch");
-    OutputFile out(request.patch, {.replace = request.replace});
+    OutputSet set;
+    OutputFile& out = set.add(request.patch, {.replace = request.replace});
+    keep_aside(source, request, set);
     const CreateReport made = create(
         source, change, out,
         {.format = request.format ? *request.format : *by_name, .limits = work.limits, .progress = work.progress});
@@ -30,7 +40,8 @@ RewriteResult write_patch(const InputFile& source, const ChangeList& change, con
     result.patch = made.facts;
     result.delivered.output = out.path();
     result.delivered.stood_already = out.stands_already();
-    result.delivered.backup = out.commit(work.progress);
+    set.commit(work.progress);
+    result.delivered.backup = out.keep_backup();
     return result;
 }
 
@@ -72,10 +83,7 @@ RewriteResult rewrite(const InputFile& source, const ChangeList& change, const R
                        .receipt = request.receipt,
                        .digests = request.digests},
                       work);
-    if (!request.aside.empty()) {
-        refuse_inputs(request.aside, {&source}, "name another file for the header");
-        delivery.add(request.aside, request.aside_replace).write(request.aside_bytes);
-    }
+    keep_aside(source, request, delivery);
     RewriteResult result;
     write_source(ChangedSource(source, change), delivery.output());
     result.output = digest(MemorySource(delivery.output().written().value()), delivery.wanted_of(change.result_size()),
@@ -84,6 +92,17 @@ RewriteResult rewrite(const InputFile& source, const ChangeList& change, const R
     for (const std::string& done : request.what) receipt.mends.push_back(as_utf8(done));
     receipt.target.digests = result.output;
     result.delivered = delivery.finish(std::move(receipt));
+    return result;
+}
+
+RewriteResult rewrite(const InputFile& source, const ChangeList& change, const RewriteRequest& request, ByteSink& sink,
+                      const WorkOptions& work) {
+    OutputSet set;
+    keep_aside(source, request, set);
+    RewriteResult result;
+    write_source(ChangedSource(source, change), sink);
+    result.output = digest(MemorySource(sink.written().value()), {}, work.progress);
+    set.commit(work.progress);
     return result;
 }
 

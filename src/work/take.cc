@@ -75,7 +75,9 @@ private:
             throw Error(ErrorCode::usage, fmt::format("{} names no part", address))
                 .in("address")
                 .hint("list the parts of the file to see what there is");
-        const auto [file, name] = open_all_but_last(address, options_);
+        const std::pair<InputFile, std::string> opened = open_all_but_last(address, options_);
+        const InputFile& file = opened.first;
+        const std::string& name = opened.second;
         const auto container = open_parts(file, options_);
         if (is_tree(address)) return take_tree(file, *container, name);
         const Part found = find_part(*container, split_address(name).front());
