@@ -31,7 +31,9 @@ std::optional<Cartridge> recognise(ByteView file) {
 }  // namespace
 
 extern const Platform atari_7800;
-const Platform atari_7800{
-    "atari-7800", "Atari 7800", recognise, {}, nullptr, {}, false, nullptr, "the front header states the size"};
+const Platform atari_7800{.name = "atari-7800",
+                          .title = "Atari 7800",
+                          .recognise = recognise,
+                          .fixed_size = "the front header states the size"};
 
 }  // namespace hotstitch::cartridge

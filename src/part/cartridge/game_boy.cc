@@ -58,6 +58,21 @@ unsigned size_field(std::uint64_t size) {
     return size <= smallest ? 0 : static_cast<unsigned>(std::bit_width((size - 1) / smallest));
 }
 
+constexpr std::array<HeaderField, 3> fields{{
+    {.kind = HeaderField::Kind::region,
+     .at = destination_at,
+     .regions = regions,
+     .value = "Japan (00) or outside Japan (01)",
+     .what = "the destination"},
+    {.kind = HeaderField::Kind::title,
+     .at = title_at,
+     .fill = '\0',
+     .value = "up to 16 characters, 11 with a colour flag",
+     .what = "the title",
+     .length_in = title_length},
+    {.kind = HeaderField::Kind::revision, .at = revision_at},
+}};
+
 std::optional<Cartridge> recognise_plain(ByteView rom) {
     if (rom.size() < header_end) return std::nullopt;
     const bool colour = has_colour_flag(rom);
@@ -82,10 +97,8 @@ std::optional<Cartridge> recognise_plain(ByteView rom) {
     const unsigned sum = sum_of(rom), stated = u16be(rom, sum_at);
     evidence.add(sum == stated && sum != 0, 16, "the checksum is right");
     image.size = rom.size();
-    image.title = readable(title);
+    read_fields(rom, fields, image);
     if (colour && is_code(text_at(rom, title_at + 11, 4))) image.serial = text_at(rom, title_at + 11, 4);
-    image.region = word_of(regions, u8(rom, destination_at));
-    image.revision = u8(rom, revision_at);
     image.mapping = mapping_of(kind);
     if (n <= 8) image.declared_size = smallest << n;
     image.details.push_back({"for", "made for",
@@ -117,24 +130,14 @@ void mend_size(Bytes& rom, std::string_view, Mending& mending) {
     set_field(rom, rom_size_at, field, "ROM size", words(u8(rom, rom_size_at)), words(wanted), mending);
 }
 
-void mend_region(Bytes& rom, std::string_view value, Mending& mending) {
-    set_region(rom, destination_at, regions, false, value, mending);
-}
-
-void mend_title(Bytes& rom, std::string_view value, Mending& mending) {
-    set_title(rom, title_at, title_length(rom), '\0', false, value, mending);
-}
-
 /// The header check first: its byte counts in the sum.
 void mend_checksum(Bytes& rom, std::string_view, Mending& mending) {
     set_hex(rom, header_check_at, header_check(rom), 1, std::endian::big, "header check", mending);
     set_hex(rom, sum_at, sum_of(rom), 2, std::endian::big, "checksum", mending);
 }
 
-constexpr std::array<PlatformMend, 4> mends{{
+constexpr std::array<PlatformMend, 2> mends{{
     {"rom-size", Turn::field, "", "the size that the header states", mend_size},
-    {"region", Turn::field, "Japan (00) or outside Japan (01)", "the destination", mend_region},
-    {"title", Turn::field, "up to 16 characters, 11 with a colour flag", "the title", mend_title},
     {"checksum", Turn::checks, "", "header check and checksum", mend_checksum},
 }};
 
@@ -165,6 +168,7 @@ extern const Platform game_boy;
 const Platform game_boy{.name = "game-boy",
                         .title = "Game Boy",
                         .recognise = recognise,
+                        .fields = fields,
                         .mends = mends,
                         .map = &map,
                         .largest = [](const Cartridge&) -> std::uint64_t { return 8 << 20; },

@@ -22,6 +22,24 @@ unsigned header_check(ByteView rom) {
     return static_cast<unsigned>(0 - sum_of_bytes(rom.subspan(title_at, check_at - title_at)) - 0x19) & 0xFF;
 }
 
+constexpr std::array<HeaderField, 5> fields{{
+    {.kind = HeaderField::Kind::region,
+     .at = region_at,
+     .regions = letter_regions,
+     .letters = true,
+     .value = "a word or letter: Europe, P …",
+     .what = "the last letter of the game code"},
+    {.kind = HeaderField::Kind::title,
+     .at = title_at,
+     .length = title_length,
+     .fill = '\0',
+     .value = "up to 12 characters",
+     .what = "the title"},
+    {.kind = HeaderField::Kind::serial, .at = code_at, .length = 4},
+    {.kind = HeaderField::Kind::revision, .at = revision_at},
+    {.kind = HeaderField::Kind::maker, .at = maker_at, .length = 2},
+}};
+
 std::optional<Cartridge> recognise(ByteView rom) {
     if (rom.size() < header_end) return std::nullopt;
     Cartridge image;
@@ -38,11 +56,7 @@ std::optional<Cartridge> recognise(ByteView rom) {
     // The fixed byte and the jump are what hardware and programs go by; one of the two at least.
     if (image.evidence_bits < 28 || (u8(rom, 3) != 0xEA && u8(rom, fixed_at) != 0x96)) return std::nullopt;
     image.size = rom.size();
-    image.title = readable(text_at(rom, title_at, title_length));
-    image.serial = readable(text_at(rom, code_at, 4));
-    image.region = word_of(letter_regions(), u8(rom, region_at));
-    image.revision = u8(rom, revision_at);
-    image.details.push_back({"maker", "maker code", readable(text_at(rom, maker_at, 2))});
+    read_fields(rom, fields, image);
     image.checks.push_back(check_of("header check", right, u8(rom, check_at), 2));
     image.checks.push_back(check_of("fixed byte", 0x96, u8(rom, fixed_at), 2));
     image.checks.push_back({"logo", logo == genuine_logo ? CheckState::right : CheckState::wrong,
@@ -55,22 +69,12 @@ std::optional<Cartridge> recognise(ByteView rom) {
     return image;
 }
 
-void mend_region(Bytes& rom, std::string_view value, Mending& mending) {
-    set_region(rom, region_at, letter_regions(), true, value, mending);
-}
-
-void mend_title(Bytes& rom, std::string_view value, Mending& mending) {
-    set_title(rom, title_at, title_length, '\0', false, value, mending);
-}
-
 void mend_checksum(Bytes& rom, std::string_view, Mending& mending) {
     set_hex(rom, fixed_at, 0x96, 1, std::endian::big, "fixed byte", mending);
     set_hex(rom, check_at, header_check(rom), 1, std::endian::big, "header check", mending);
 }
 
-constexpr std::array<PlatformMend, 3> mends{{
-    {"region", Turn::field, "a word or letter: Europe, P …", "the last letter of the game code", mend_region},
-    {"title", Turn::field, "up to 12 characters", "the title", mend_title},
+constexpr std::array<PlatformMend, 1> mends{{
     {"checksum", Turn::checks, "", "fixed byte and header check", mend_checksum},
 }};
 
@@ -97,6 +101,7 @@ extern const Platform game_boy_advance;
 const Platform game_boy_advance{.name = "gba",
                                 .title = "Game Boy Advance",
                                 .recognise = recognise,
+                                .fields = fields,
                                 .mends = mends,
                                 .map = &map,
                                 .largest = [](const Cartridge&) { return window; },

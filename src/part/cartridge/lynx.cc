@@ -37,6 +37,7 @@ std::optional<Cartridge> recognise(ByteView file) {
 }  // namespace
 
 extern const Platform lynx;
-const Platform lynx{"lynx", "Lynx", recognise, {}, nullptr, {}, false, nullptr, "the front header states the size"};
+const Platform lynx{
+    .name = "lynx", .title = "Lynx", .recognise = recognise, .fixed_size = "the front header states the size"};
 
 }  // namespace hotstitch::cartridge

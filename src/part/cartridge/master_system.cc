@@ -62,6 +62,17 @@ std::optional<unsigned> sum_of(ByteView rom, std::size_t header, std::string& wh
     return static_cast<unsigned>(sum & 0xFFFF);
 }
 
+constexpr std::array<HeaderField, 2> fields{{
+    {.kind = HeaderField::Kind::region,
+     .at = region_at,
+     .regions = regions,
+     .shift = 4,
+     .mask = 0xF,
+     .value = "a word or code: 4, 6 …",
+     .what = "the region"},
+    {.kind = HeaderField::Kind::revision, .at = revision_at, .mask = 0xF},
+}};
+
 std::optional<Cartridge> recognise_plain(ByteView rom) {
     const auto header = header_of(rom);
     if (!header) return std::nullopt;
@@ -71,8 +82,7 @@ std::optional<Cartridge> recognise_plain(ByteView rom) {
     Cartridge image;
     image.size = rom.size();
     image.internal_header = h;
-    image.region = word_of(regions, region);
-    image.revision = u8(rom, h + revision_at) & 0xF;
+    read_fields(rom, fields, image);
     // BCD, with the thousands' ten as a nibble of its own.
     const unsigned tens = u8(rom, h + revision_at) >> 4;
     image.serial = fmt::format("{}{:02x}{:02x}", tens == 0 ? std::string() : fmt::format("{}", tens),
@@ -108,18 +118,7 @@ void mend_checksum(Bytes& rom, std::string_view, Mending& mending) {
     set_hex(rom, h + sum_at, *right, 2, std::endian::little, "checksum", mending);
 }
 
-/// The region shares its byte with the size.
-void mend_region(Bytes& rom, std::string_view value, Mending& mending) {
-    const std::size_t at = static_cast<std::size_t>(mending.image.internal_header) + region_at;
-    const unsigned code = code_of(regions, value, false), before = u8(rom, at) >> 4;
-    const std::array field{static_cast<std::byte>(code << 4 | (u8(rom, at) & 0xF))};
-    set_field(rom, at, field, "region", std::string(word_of(regions, before)), std::string(word_of(regions, code)),
-              mending);
-}
-
-constexpr std::array<PlatformMend, 2> mends{
-    {{"region", Turn::field, "a word or code: 4, 6 …", "the region", mend_region},
-     {"checksum", Turn::checks, "", "the checksum", mend_checksum}}};
+constexpr std::array<PlatformMend, 1> mends{{{"checksum", Turn::checks, "", "the checksum", mend_checksum}}};
 
 }  // namespace
 
@@ -127,6 +126,7 @@ extern const Platform master_system;
 const Platform master_system{.name = "master-system",
                              .title = "Master System / Game Gear",
                              .recognise = recognise,
+                             .fields = fields,
                              .mends = mends,
                              .copier_header = true,
                              .header = [](const Cartridge& image) {

@@ -86,10 +86,27 @@ void put_in_order(Work& work, cartridge::Mending& mending) {
     work.front.clear();
 }
 
-const PlatformMend* platform_mend(const Platform& platform, std::string_view name) {
-    const auto found = std::find_if(platform.mends.begin(), platform.mends.end(),
-                                    [&](const PlatformMend& m) { return m.name == name; });
-    return found == platform.mends.end() ? nullptr : &*found;
+/// The platform's own mends in the order in which they are told: sizes, fields, checksums.
+std::vector<PlatformMend> mends_of(const Platform& platform) {
+    using cartridge::Turn;
+    std::vector<PlatformMend> all;
+    const auto add = [&](Turn turn) {
+        for (const PlatformMend& mend : platform.mends)
+            if (mend.turn == turn) all.push_back(mend);
+    };
+    add(Turn::field);
+    for (const cartridge::HeaderField& field : platform.fields)
+        if (!field.value.empty())
+            all.push_back({field.kind == cartridge::HeaderField::Kind::region ? "region" : "title", Turn::field,
+                           field.value, field.what, nullptr, &field});
+    add(Turn::checks);
+    return all;
+}
+
+std::optional<PlatformMend> platform_mend(const Platform& platform, std::string_view name) {
+    for (const PlatformMend& mend : mends_of(platform))
+        if (mend.name == name) return mend;
+    return std::nullopt;
 }
 
 std::vector<std::string_view> names_for(const Platform& platform) {
@@ -97,7 +114,7 @@ std::vector<std::string_view> names_for(const Platform& platform) {
     if (!platform.orders.empty()) names.push_back(byte_order);
     if (platform.interleaves) names.push_back(de_interleave);
     if (platform.fixed_size.empty()) names.insert(names.end(), std::begin(resizes), std::end(resizes));
-    for (const PlatformMend& mend : platform.mends) names.push_back(mend.name);
+    for (const PlatformMend& mend : mends_of(platform)) names.push_back(mend.name);
     return names;
 }
 
@@ -116,13 +133,13 @@ void check_request(const Platform& platform, const MendRequest& request) {
         throw Error(ErrorCode::usage, fmt::format("a {} image has no mend \"{}\"", platform.title, request.name))
             .wanted(known.empty() ? "none: nothing can be mended in images of this platform" : known);
     }
-    const PlatformMend* const mend = platform_mend(platform, request.name);
-    const bool needs = mend != nullptr ? !mend->value.empty() : request.name == resizes[0];
+    const std::optional<PlatformMend> mend = platform_mend(platform, request.name);
+    const bool needs = mend ? !mend->value.empty() : request.name == resizes[0];
     const bool takes = needs || cartridge::is_resize(request.name) || request.name == byte_order;
     if (needs && request.value.empty())
         throw Error(ErrorCode::usage, fmt::format("the mend {} needs a value", request.name))
             .wanted(fmt::format("{}=VALUE: {}", request.name,
-                                mend != nullptr ? mend->value : cartridge::value_of_resize(request.name)));
+                                mend ? mend->value : cartridge::value_of_resize(request.name)));
     if (!takes && !request.value.empty())
         throw Error(ErrorCode::usage, fmt::format("the mend {} takes no value", request.name)).found(request.value);
 }
@@ -155,8 +172,10 @@ MendStep do_mend(Work& work, const Platform& platform, const MendRequest& reques
         put_in_order(work, mending);
     else if (cartridge::is_resize(request.name))
         resize(work, platform, request, mending);
+    else if (const auto mend = platform_mend(platform, request.name); mend->field != nullptr)
+        cartridge::set_field(work.rom, *mend->field, request.value, mending);
     else
-        platform_mend(platform, request.name)->run(work.rom, request.value, mending);
+        mend->run(work.rom, request.value, mending);
     Bytes after = work.file();
     MendStep step{request.name, std::move(mending.fields), differing_ranges(file, after), std::move(mending.warnings)};
     file = std::move(after);
@@ -226,12 +245,12 @@ std::vector<MendOffer> mends_for(const ByteSource& source, const MendOptions& op
     for (const std::string_view name : names_for(platform)) {
         MendOffer offer;
         offer.name = name;
-        const PlatformMend* const mend = platform_mend(platform, name);
-        offer.value = mend != nullptr ? mend->value : cartridge::value_of_resize(name);
+        const std::optional<PlatformMend> mend = platform_mend(platform, name);
+        offer.value = mend ? mend->value : cartridge::value_of_resize(name);
         offer.needs_value = !offer.value.empty();
         if (name == "region") offer.present = work.image.region;
         if (name == "title") offer.present = work.image.title;
-        offer.what = mend != nullptr              ? mend->what
+        offer.what = mend                         ? mend->what
                      : cartridge::is_resize(name) ? cartridge::words_of_resize(name)
                      : name == byte_order         ? "the byte order, to big-endian"
                                                   : "an interleaved dump put in order";

@@ -54,17 +54,54 @@ void set_hex(Bytes& image, std::size_t at, std::uint32_t value, int bytes, std::
     set_field(image, at, field, name, hex_text(before, 2 * bytes), hex_text(value, 2 * bytes), mending);
 }
 
-void set_region(Bytes& image, std::size_t at, std::span<const Region> regions, bool letters, std::string_view value,
-                Mending& mending) {
-    const unsigned code = code_of(regions, value, letters), before = u8(image, at);
+namespace {
+
+std::size_t place_of(const HeaderField& field, const Cartridge& image) {
+    return static_cast<std::size_t>(image.internal_header) + field.at;
+}
+
+std::size_t length_of(const HeaderField& field, ByteView rom) {
+    return field.length_in != nullptr ? field.length_in(rom) : field.length;
+}
+
+unsigned value_of(const HeaderField& field, unsigned byte) {
+    return byte >> field.shift & field.mask;
+}
+
+void set_region(Bytes& image, const HeaderField& field, std::string_view value, Mending& mending) {
+    const std::size_t at = place_of(field, mending.image);
+    const unsigned code = code_of(field.regions, value, field.letters), byte = u8(image, at);
     const auto words = [&](unsigned c) {
-        const std::string_view word = word_of(regions, c);
-        const std::string shown = letters && is_printable(static_cast<char>(c)) ? std::string(1, static_cast<char>(c))
-                                                                                : fmt::format("{:02x}", c);
+        const std::string_view word = word_of(field.regions, c);
+        const std::string shown = field.letters && is_printable(static_cast<char>(c))
+                                      ? std::string(1, static_cast<char>(c))
+                                      : fmt::format("{:02x}", c);
         return fmt::format("{} ({})", word.empty() ? "unknown" : word, shown);
     };
-    const std::byte field[] = {static_cast<std::byte>(code)};
-    set_field(image, at, field, "region", words(before), words(code), mending);
+    const std::byte set[] = {static_cast<std::byte>((byte & ~(field.mask << field.shift)) | code << field.shift)};
+    set_field(image, at, set, "region", words(value_of(field, byte)), words(code), mending);
+}
+
+}  // namespace
+
+void read_fields(ByteView rom, std::span<const HeaderField> fields, Cartridge& image) {
+    for (const HeaderField& field : fields) {
+        const std::size_t at = place_of(field, image);
+        const unsigned value = value_of(field, u8(rom, at));
+        const std::string text = readable(text_at(rom, at, length_of(field, rom)));
+        switch (field.kind) {
+            case HeaderField::Kind::title: image.title = text; break;
+            case HeaderField::Kind::serial: image.serial = text; break;
+            case HeaderField::Kind::region: image.region = word_of(field.regions, value); break;
+            case HeaderField::Kind::revision: image.revision = value; break;
+            case HeaderField::Kind::maker: image.details.push_back({"maker", "maker code", text}); break;
+        }
+    }
+}
+
+void set_field(Bytes& image, const HeaderField& field, std::string_view value, Mending& mending) {
+    if (field.kind == HeaderField::Kind::region) return set_region(image, field, value, mending);
+    set_title(image, place_of(field, mending.image), length_of(field, image), field.fill, field.kana, value, mending);
 }
 
 void set_title(Bytes& image, std::size_t at, std::size_t length, char fill, bool kana, std::string_view value,

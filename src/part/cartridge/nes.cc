@@ -222,8 +222,13 @@ std::optional<Cartridge> recognise_disk(ByteView file) {
 extern const Platform nes, nes_disk;
 constexpr std::string_view describes_the_rest =
     "the front header says what is where: new banks go in with a program that knows the board";
-const Platform nes{"nes", "NES", recognise, mends, &map, {}, false, nullptr, describes_the_rest};
+const Platform nes{.name = "nes",
+                   .title = "NES",
+                   .recognise = recognise,
+                   .mends = mends,
+                   .map = &map,
+                   .fixed_size = describes_the_rest};
 const Platform nes_disk{
-    "nes-disk", "NES disk", recognise_disk, {}, nullptr, {}, false, nullptr, "a disk side has its size"};
+    .name = "nes-disk", .title = "NES disk", .recognise = recognise_disk, .fixed_size = "a disk side has its size"};
 
 }  // namespace hotstitch::cartridge

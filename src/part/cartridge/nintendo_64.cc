@@ -91,6 +91,23 @@ void state_checks(ByteView rom, Cartridge& image) {
         check_of("check words", both(right[0], right[1]), both(u32be(rom, words_at), u32be(rom, words_at + 4)), 16));
 }
 
+constexpr std::array<HeaderField, 4> fields{{
+    {.kind = HeaderField::Kind::region,
+     .at = region_at,
+     .regions = letter_regions,
+     .letters = true,
+     .value = "a word or letter: Europe, P …",
+     .what = "the region letter of the game code"},
+    {.kind = HeaderField::Kind::title,
+     .at = title_at,
+     .length = title_length,
+     .kana = true,
+     .value = "up to 20 characters",
+     .what = "the title"},
+    {.kind = HeaderField::Kind::serial, .at = code_at, .length = 4},
+    {.kind = HeaderField::Kind::revision, .at = revision_at},
+}};
+
 std::optional<Cartridge> recognise(ByteView file) {
     if (file.size() < header_end) return std::nullopt;
     const auto* const first = std::find(first_words.begin(), first_words.end(), u32be(file, 0));
@@ -108,10 +125,7 @@ std::optional<Cartridge> recognise(ByteView file) {
     }
     image.order = order->name;
     image.size = file.size();
-    image.title = readable(text_at(rom, title_at, title_length));
-    image.serial = readable(text_at(rom, code_at, 4));
-    image.region = word_of(letter_regions(), u8(rom, region_at));
-    image.revision = u8(rom, revision_at);
+    read_fields(rom, fields, image);
     Evidence evidence(image);
     evidence.add(true, 30, "the first word is the platform's");
     evidence.add(is_title(text_at(rom, title_at, title_length), true), 10, "the title can be read");
@@ -140,17 +154,7 @@ void mend_checksum(Bytes& rom, std::string_view, Mending& mending) {
     set_hex(rom, words_at + 4, right[1], 4, std::endian::big, "check word 2", mending);
 }
 
-void mend_region(Bytes& rom, std::string_view value, Mending& mending) {
-    set_region(rom, region_at, letter_regions(), true, value, mending);
-}
-
-void mend_title(Bytes& rom, std::string_view value, Mending& mending) {
-    set_title(rom, title_at, title_length, ' ', true, value, mending);
-}
-
-constexpr std::array<PlatformMend, 3> mends{{
-    {"region", Turn::field, "a word or letter: Europe, P …", "the region letter of the game code", mend_region},
-    {"title", Turn::field, "up to 20 characters", "the title", mend_title},
+constexpr std::array<PlatformMend, 1> mends{{
     {"checksum", Turn::checks, "", "the two check words", mend_checksum},
 }};
 
@@ -160,6 +164,7 @@ extern const Platform nintendo_64;
 const Platform nintendo_64{.name = "n64",
                            .title = "Nintendo 64",
                            .recognise = recognise,
+                           .fields = fields,
                            .mends = mends,
                            .orders = orders,
                            .largest = [](const Cartridge&) -> std::uint64_t { return 64 << 20; },

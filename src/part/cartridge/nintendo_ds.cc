@@ -31,6 +31,24 @@ std::string secure_area(ByteView rom) {
     return a == 0 && b == 0 ? "empty" : "encrypted";
 }
 
+constexpr std::array<HeaderField, 5> fields{{
+    {.kind = HeaderField::Kind::region,
+     .at = region_at,
+     .regions = letter_regions,
+     .letters = true,
+     .value = "a word or letter: Europe, P …",
+     .what = "the last letter of the game code"},
+    {.kind = HeaderField::Kind::title,
+     .at = title_at,
+     .length = title_length,
+     .fill = '\0',
+     .value = "up to 12 characters",
+     .what = "the title"},
+    {.kind = HeaderField::Kind::serial, .at = code_at, .length = 4},
+    {.kind = HeaderField::Kind::revision, .at = revision_at},
+    {.kind = HeaderField::Kind::maker, .at = maker_at, .length = 2},
+}};
+
 std::optional<Cartridge> recognise(ByteView rom) {
     if (rom.size() < header_end) return std::nullopt;
     const unsigned right = crc16(rom.first(header_check_at)), stated = u16le(rom, header_check_at),
@@ -49,12 +67,8 @@ std::optional<Cartridge> recognise(ByteView rom) {
                  "the used size lies within the capacity");
     if (image.evidence_bits < 32 || u32le(rom, header_size_at) == 0) return std::nullopt;
     image.size = rom.size();
-    image.title = readable(text_at(rom, title_at, title_length));
-    image.serial = readable(text_at(rom, code_at, 4));
-    image.region = word_of(letter_regions(), u8(rom, region_at));
-    image.revision = u8(rom, revision_at);
+    read_fields(rom, fields, image);
     if (capacity <= 14) image.declared_size = smallest << capacity;
-    image.details.push_back({"maker", "maker code", readable(text_at(rom, maker_at, 2))});
     image.used_size = used;
     image.details.push_back({"used_size", "used", fmt::format("{} bytes", used)});
     if (used != 0 && (rom.size() == used || rom.size() == used + signature))
@@ -79,17 +93,7 @@ void mend_checksum(Bytes& rom, std::string_view, Mending& mending) {
     set_hex(rom, header_check_at, right, 2, std::endian::little, "header CRC", mending);
 }
 
-void mend_region(Bytes& rom, std::string_view value, Mending& mending) {
-    set_region(rom, region_at, letter_regions(), true, value, mending);
-}
-
-void mend_title(Bytes& rom, std::string_view value, Mending& mending) {
-    set_title(rom, title_at, title_length, '\0', false, value, mending);
-}
-
-constexpr std::array<PlatformMend, 3> mends{{
-    {"region", Turn::field, "a word or letter: Europe, P …", "the last letter of the game code", mend_region},
-    {"title", Turn::field, "up to 12 characters", "the title", mend_title},
+constexpr std::array<PlatformMend, 1> mends{{
     {"checksum", Turn::checks, "", "the header's CRC", mend_checksum},
 }};
 
@@ -99,6 +103,7 @@ extern const Platform nintendo_ds;
 const Platform nintendo_ds{.name = "nds",
                            .title = "Nintendo DS",
                            .recognise = recognise,
+                           .fields = fields,
                            .mends = mends,
                            .largest = [](const Cartridge&) -> std::uint64_t { return 512 << 20; },
                            .header =

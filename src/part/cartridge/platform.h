@@ -27,6 +27,23 @@ struct Mending {
     std::vector<std::string> warnings;
 };
 
+/// A field of the ROM's own header, told once: by this row it is shown and set. Places count from where the header
+/// begins (Cartridge::internal_header).
+struct HeaderField {
+    enum class Kind { title, region, revision, serial, maker } kind;
+    std::size_t at = 0, length = 1;
+    char fill = ' ';                                   ///< behind a shorter title
+    bool kana = false;                                 ///< the title may have half-width katakana
+    std::span<const Region> regions{};                 ///< words for the values of a region
+    bool letters = false;                              ///< which are letters, not numbers
+    unsigned shift = 0, mask = 0xFF;                   ///< of a region or revision that shares its byte
+    std::string_view value{}, what{};                  ///< as in PlatformMend; empty: it is only shown
+    std::size_t (*length_in)(ByteView rom) = nullptr;  ///< where the length depends on the ROM
+};
+
+/// What the fields say, as parts of the identity.
+void read_fields(ByteView rom, std::span<const HeaderField> fields, Cartridge& image);
+
 struct PlatformMend {
     std::string_view name;
     Turn turn;
@@ -34,6 +51,7 @@ struct PlatformMend {
     std::string_view what;   ///< what it does, for people
     /// Mends the image as the console reads it. Throws Error(usage, unsupported).
     void (*run)(Bytes& image, std::string_view value, Mending& mending);
+    const HeaderField* field = nullptr;  ///< instead of `run`
 };
 
 /// Where a byte of an image stands in the console's memory, and back.
@@ -57,7 +75,8 @@ struct Platform {
     std::string_view name, title;
     /// The image in this file, with at least `least_bits` of evidence, or nothing. Sets neither name nor certainty.
     std::optional<Cartridge> (*recognise)(ByteView file);
-    std::span<const PlatformMend> mends{};
+    std::span<const HeaderField> fields{};
+    std::span<const PlatformMend> mends{};  ///< besides setting fields
     const MemoryMap* map = nullptr;
     std::span<const DumpOrder> orders{};  ///< the byte orders in which images go around
     bool interleaves = false;             ///< interleaved dumps go around
@@ -101,9 +120,8 @@ void set_field(Bytes& image, std::size_t at, ByteView value, std::string_view na
 /// A number of 1 to 4 bytes, told in hex.
 void set_hex(Bytes& image, std::size_t at, std::uint32_t value, int bytes, std::endian order, std::string_view name,
              Mending& mending);
-/// A region's code of one byte, from its word or code.
-void set_region(Bytes& image, std::size_t at, std::span<const Region> regions, bool letters, std::string_view value,
-                Mending& mending);
+/// Sets a field from its word or text. Throws Error(usage) for what it cannot hold.
+void set_field(Bytes& image, const HeaderField& field, std::string_view value, Mending& mending);
 /// A title, filled up to `length` with `fill`. Throws Error(usage) when it is too long, empty, or not printable ASCII
 /// (`kana`: or half-width katakana, which become JIS X 0201).
 void set_title(Bytes& image, std::size_t at, std::size_t length, char fill, bool kana, std::string_view value,

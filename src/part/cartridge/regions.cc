@@ -26,25 +26,6 @@ std::string code_text(unsigned code, bool letters) {
 
 }  // namespace
 
-std::span<const Region> letter_regions() noexcept {
-    static constexpr std::array<Region, 15> all{{{'J', "Japan"},
-                                                 {'E', "Americas"},
-                                                 {'P', "Europe"},
-                                                 {'D', "Germany"},
-                                                 {'F', "France"},
-                                                 {'I', "Italy"},
-                                                 {'S', "Spain"},
-                                                 {'H', "Netherlands"},
-                                                 {'K', "Korea"},
-                                                 {'C', "China"},
-                                                 {'U', "Australia"},
-                                                 {'R', "Russia"},
-                                                 {'B', "Brazil"},
-                                                 {'W', "Scandinavia"},
-                                                 {'A', "all regions"}}};
-    return all;
-}
-
 std::string_view word_of(std::span<const Region> regions, unsigned code) noexcept {
     const auto found = std::find_if(regions.begin(), regions.end(), [&](const Region& r) { return r.code == code; });
     return found == regions.end() ? std::string_view() : found->word;

@@ -2,6 +2,7 @@
 // Regions by the platforms' own codes and by plain words.
 #pragma once
 
+#include <array>
 #include <span>
 #include <string>
 #include <string_view>
@@ -14,7 +15,21 @@ struct Region {
 };
 
 /// The fourth letter of the game codes of several platforms.
-std::span<const Region> letter_regions() noexcept;
+inline constexpr std::array<Region, 15> letter_regions{{{'J', "Japan"},
+                                                        {'E', "Americas"},
+                                                        {'P', "Europe"},
+                                                        {'D', "Germany"},
+                                                        {'F', "France"},
+                                                        {'I', "Italy"},
+                                                        {'S', "Spain"},
+                                                        {'H', "Netherlands"},
+                                                        {'K', "Korea"},
+                                                        {'C', "China"},
+                                                        {'U', "Australia"},
+                                                        {'R', "Russia"},
+                                                        {'B', "Brazil"},
+                                                        {'W', "Scandinavia"},
+                                                        {'A', "all regions"}}};
 
 /// "Europe", or "" for a code that is not in the table.
 std::string_view word_of(std::span<const Region> regions, unsigned code) noexcept;

@@ -155,6 +155,21 @@ void state_checks(ByteView rom, std::size_t h, std::uint64_t sum, Cartridge& ima
     image.checks.push_back(check_of("complement", right ^ 0xFFFF, u16le(rom, h + complement_at), 4));
 }
 
+constexpr std::array<HeaderField, 3> fields{{
+    {.kind = HeaderField::Kind::region,
+     .at = region_at,
+     .regions = regions,
+     .value = "a word or code: Europe, Americas, 02 …",
+     .what = "the region"},
+    {.kind = HeaderField::Kind::title,
+     .at = title_at,
+     .length = title_length,
+     .kana = true,
+     .value = "up to 21 characters",
+     .what = "the title"},
+    {.kind = HeaderField::Kind::revision, .at = revision_at},
+}};
+
 std::optional<Cartridge> recognise_plain(ByteView rom) {
     const auto [layout, sum] = found_in(rom);
     if (layout == nullptr) return std::nullopt;
@@ -163,9 +178,7 @@ std::optional<Cartridge> recognise_plain(ByteView rom) {
     image.size = rom.size();
     image.internal_header = h;
     image.layout = static_cast<unsigned>(layout - layouts.data());
-    image.title = readable(text_at(rom, h + title_at, title_length));
-    image.region = word_of(regions, u8(rom, h + region_at));
-    image.revision = u8(rom, h + revision_at);
+    read_fields(rom, fields, image);
     image.mapping = fmt::format("{}{}", layout->name, (u8(rom, h + mode_at) & 0x10) != 0 ? ", fast" : "");
     if (const unsigned n = u8(rom, h + rom_size_at); n < 16) image.declared_size = kib << n;
     if (const unsigned ram = u8(rom, h + ram_size_at); ram != 0 && ram < 16)
@@ -211,18 +224,8 @@ void mend_size(Bytes& rom, std::string_view, Mending& mending) {
     set_field(rom, at, field, "ROM size", words(before), words(wanted), mending);
 }
 
-void mend_region(Bytes& rom, std::string_view value, Mending& mending) {
-    set_region(rom, header_of(mending) + region_at, regions, false, value, mending);
-}
-
-void mend_title(Bytes& rom, std::string_view value, Mending& mending) {
-    set_title(rom, header_of(mending) + title_at, title_length, ' ', true, value, mending);
-}
-
-constexpr std::array<PlatformMend, 4> mends{{
+constexpr std::array<PlatformMend, 2> mends{{
     {"rom-size", Turn::field, "", "the size that the header states", mend_size},
-    {"region", Turn::field, "a word or code: Europe, Americas, 02 …", "the region", mend_region},
-    {"title", Turn::field, "up to 21 characters", "the title", mend_title},
     {"checksum", Turn::checks, "", "checksum and complement", mend_checksum},
 }};
 
@@ -275,6 +278,7 @@ extern const Platform snes;
 const Platform snes{.name = "snes",
                     .title = "SNES",
                     .recognise = recognise,
+                    .fields = fields,
                     .mends = mends,
                     .map = &map,
                     .largest = [](const Cartridge& image) -> std::uint64_t {
