@@ -29,7 +29,6 @@ constexpr std::array rows{
     Row{ErrorCode::usage, "format", "add --format, or a name with its extension"},
     Row{ErrorCode::usage, "format of no patch", "add --patch PATH, or leave out --format"},
     Row{ErrorCode::usage, "in place", "leave out --in-place, and name an output with -o"},
-    Row{ErrorCode::usage, "address", "to see what there is: hotstitch parts FILE"},
 };
 
 }  // namespace

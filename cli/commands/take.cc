@@ -46,6 +46,10 @@ void state_taken(const TakeResult& result, Report& report) {
 }  // namespace
 
 void run(const TakeArguments& arguments, const Context& context, Report& report) {
+    for (const std::string& address : arguments.addresses)
+        if (split_file(address).second.empty() && !address.ends_with(':'))
+            throw Error(ErrorCode::usage, fmt::format("{} names no part", address))
+                .hint(fmt::format("see what there is: hotstitch parts {}", shell_file(address)));
     const TakeResult result =
         arguments.output.path == "-"
             ? take_to_stream(arguments, context)
