@@ -54,21 +54,13 @@ std::string address_word(const InputFile& archive, const ArchiveMember& member) 
     return shell_file(fmt::format("{}:{}", archive.path().string(), member.name));
 }
 
-std::vector<ArchiveMember> members_of(const InputFile& file, const WorkOptions& options) {
-    std::vector<ArchiveMember> members;
-    ArchiveReader reader(file, options.limits, options.progress);
-    while (const ArchiveMember* const member = reader.next()) members.push_back(*member);
-    reader.check_rest();
-    return members;
-}
-
 /// What may be a game: no patch, no text, no picture.
 bool is_game(const ArchiveMember& member) {
     return !is_by_the_way(member) && !recognise_patch(member.head);
 }
 
 std::vector<ArchiveMember> game_members(const InputFile& file, const WorkOptions& options) {
-    std::vector<ArchiveMember> members = members_of(file, options);
+    std::vector<ArchiveMember> members = list_archive(file, options.limits, options.progress);
     std::erase_if(members, [](const ArchiveMember& m) { return !is_game(m); });
     return members;
 }
@@ -86,7 +78,7 @@ bool may_be_meant(const ArchiveMember& member, const PatchFacts& facts, const Ch
 }  // namespace
 
 bool is_archive(const InputFile& file) {
-    return identify(file).kind.name == "archive";
+    return recognise_file(head_of(file)).name == "archive";  // which nothing else can be besides
 }
 
 std::pair<std::string, std::string> split_file(const std::string& name) {
@@ -126,7 +118,7 @@ PatchFile open_patch_file(const std::string& address, const WorkOptions& options
     PatchFile patch{open_file(address, options), {}, {}};
     for (int depth = 0; depth < most_nesting && is_archive(patch.file); ++depth) {
         const InputFile& file = patch.file;
-        const std::vector<ArchiveMember> members = members_of(file, options);
+        const std::vector<ArchiveMember> members = list_archive(file, options.limits, options.progress);
         std::vector<ArchiveMember> patches;
         for (const ArchiveMember& member : members)
             if (recognise_patch(member.head) || (members.size() == 1 && !member.encrypted)) patches.push_back(member);
