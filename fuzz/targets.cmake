@@ -1,8 +1,8 @@
 # The fuzz targets: one line each, the file and what it is compiled for. Used by fuzz/ and, to replay the seeds, tests/.
-set(fuzz_targets ips ups bps vcdiff window huffman lzma apply archive image create)
+set(fuzz_targets ips ups bps vcdiff window huffman lzma apply archive image create record)
 function(fuzz_sources target out_source out_entry)
     set(${out_entry} 0 PARENT_SCOPE)
-    if(target MATCHES "^(apply|archive|image|create)$")
+    if(target MATCHES "^(apply|archive|image|create|record)$")
         set(${out_source} ${PROJECT_SOURCE_DIR}/fuzz/${target}_fuzz.cc PARENT_SCOPE)
     elseif(target MATCHES "^(window|huffman|lzma)$")
         set(${out_source} ${PROJECT_SOURCE_DIR}/fuzz/window_fuzz.cc PARENT_SCOPE)
