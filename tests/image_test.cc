@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
-// Every platform: the right image, each of its checks spoiled, each dress it goes around in; recognised, and mended to
-// the exact bytes expected.
+// Every platform: the right image, each of its checks spoiled, each representation it goes around in; recognised, and
+// mended to the exact bytes expected.
 #include "hotstitch/cartridge.h"
 
 #include <gtest/gtest.h>

@@ -143,7 +143,7 @@ inline Diagnosis diagnose(const PatchReader& patch, ByteView file, const Diagnos
 
 // Patches without checks say nothing of the file they were made for, but what they would make of it does.
 
-/// The patch was made for the cartridge image in another dress: without its front header, or with one.
+/// The patch was made for the cartridge ROM in another representation: without its front header, or with one.
 struct HeaderOpinion {
     enum class Ground {
         checks_right,      ///< internal checks come out right only so: that is sure

@@ -125,8 +125,8 @@ private:
     /// Is there anything to know the right source by?
     bool can_tell() const { return !source_.empty() || facts_.checked_windows != 0; }
 
-    /// In another dress, a file goes wrong in the first windows that read it. When it does only far into a disc, trying
-    /// each reading up to there would cost much and find nothing.
+    /// In another representation, a file goes wrong in the first windows that read it. When it does only far into a
+    /// disc, trying each reading up to there would cost much and find nothing.
     bool readings_may_help() const {
         if (!source_.empty() || file_.size() < facts_.source_reach) return true;
         const WindowResults results = check_windows(patch_, file_, false, options_.limits, progress_);

@@ -22,7 +22,7 @@ using cartridge::PlatformMend;
 constexpr std::string_view byte_order = "byte-order", de_interleave = "de-interleave";
 constexpr std::string_view resizes[] = {"expand", "trim", "pad"};
 
-/// The image, and the dress in which its bytes lie in the file.
+/// The image, and the representation in which its bytes lie in the file.
 struct Work {
     Cartridge image;
     Bytes front;  ///< a copier's header that stays in front
@@ -118,7 +118,7 @@ std::vector<std::string_view> names_for(const Platform& platform) {
     return names;
 }
 
-/// The turn of a mend: dress, size, fields, checksums.
+/// The turn of a mend: representation, size, fields, checksums.
 int turn_of(const Platform& platform, std::string_view name) {
     if (name == byte_order || name == de_interleave) return 0;
     if (cartridge::is_resize(name)) return 1;
