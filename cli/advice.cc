@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 #include "advice.h"
 
+#include <algorithm>
 #include <array>
 
 namespace hotstitch::cli {
@@ -9,14 +10,15 @@ namespace {
 struct Row {
     ErrorCode code;
     std::string_view field, advice;
+    bool is_told = false;  ///< the field says something to people too
 };
 
 constexpr std::array rows{
     Row{ErrorCode::exists, "existing output",
-        "name another output with -o, or add --replace (the old file is kept as a backup)"},
-    Row{ErrorCode::limit, "target size", "if the patch is meant to do this, allow it with --limit-output SIZE"},
-    Row{ErrorCode::limit, "archive unpacked", "if you trust this archive, allow it with --limit-unpacked SIZE"},
-    Row{ErrorCode::limit, "archive time", "if you trust this archive, allow it with --limit-unpacked SIZE"},
+        "name another output with -o, or add --replace (the old file is kept as a backup)", true},
+    Row{ErrorCode::limit, "target size", "if the patch is meant to do this, allow it with --limit-output SIZE", true},
+    Row{ErrorCode::limit, "archive unpacked", "if you trust this archive, allow it with --limit-unpacked SIZE", true},
+    Row{ErrorCode::limit, "archive time", "if you trust this archive, allow it with --limit-unpacked SIZE", true},
     Row{ErrorCode::exists, "receipt's place", "move it away, or leave no receipt, with --no-receipt"},
     Row{ErrorCode::usage, "receipt's name",
         "choose a shorter name for the output, or leave no receipt, with --no-receipt"},
@@ -29,14 +31,28 @@ constexpr std::array rows{
     Row{ErrorCode::usage, "format", "add --format, or a name with its extension"},
     Row{ErrorCode::usage, "format of no patch", "add --patch PATH, or leave out --format"},
     Row{ErrorCode::usage, "in place", "leave out --in-place, and name an output with -o"},
+    Row{ErrorCode::usage, "in place in an archive", "leave out --in-place: the output then lies beside the archive"},
+    Row{ErrorCode::usage, "output or in place",
+        "name another output, or use --in-place (the file is kept as a backup)"},
 };
+
+const Row* row_for(const Error& error) {
+    const auto found = std::find_if(rows.begin(), rows.end(), [&](const Row& row) {
+        return row.code == error.code() && row.field == error.field();
+    });
+    return found == rows.end() ? nullptr : &*found;
+}
 
 }  // namespace
 
 std::string advice_for(const Error& error) {
-    for (const Row& row : rows)
-        if (row.code == error.code() && row.field == error.field()) return std::string(row.advice);
-    return error.hint();
+    const Row* const row = row_for(error);
+    return row != nullptr ? std::string(row->advice) : error.hint();
+}
+
+bool tells_field(const Error& error) {
+    const Row* const row = row_for(error);
+    return !error.field().empty() && (row == nullptr || row->is_told);
 }
 
 }  // namespace hotstitch::cli

@@ -11,4 +11,7 @@ namespace hotstitch::cli {
 /// The next step after this error; empty when there is none to give.
 std::string advice_for(const Error& error);
 
+/// Whether an error's field says something to people, and is not only there to find the advice by.
+bool tells_field(const Error& error);
+
 }  // namespace hotstitch::cli

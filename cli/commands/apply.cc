@@ -195,11 +195,11 @@ void state_stop(const ApplyJob& job, Report& report) {
     const Checks checks = joined_checks(stage.found, result.stopped_at == 1 ? arguments.expect : Digests{});
     needed_fact(report, known, joined(stage.reader->facts().source, checks.source));
     state_stop(job, report);
-    const DigestMismatch& first = result.mismatches.front();
-    throw Error(ErrorCode::wrong_source, "this is not the source the patch was made for")
-        .in(first.name)
-        .wanted(first.wanted)
-        .found(first.found)
+    const Error& refusal = *result.refusal;  // its offset is one of the target, which nobody has
+    throw Error(refusal.code(), refusal.what())
+        .in(refusal.field())
+        .wanted(refusal.wanted())
+        .found(refusal.found())
         .hint(stage.representation && stage.representation->harmless()
                   ? "leave out --as-is: read so, the file is the right one"
                   : escaped(words_for_next(*result.diagnosis)));

@@ -18,8 +18,7 @@ void Report::conclude(const Error& error, std::string_view reassurance) {
              "Stopped: " + escaped(error.what()) + "." + std::string(reassurance), exit_code_for(error.code()));
     is_error_ = true;
     const bool by_check = error.code() == ErrorCode::wrong_source || error.code() == ErrorCode::wrong_target;
-    if (!error.field().empty())
-        fact("field", by_check ? "check" : "where", escaped(error.field()), as_utf8(error.field()));
+    if (tells_field(error)) fact("field", by_check ? "check" : "where", escaped(error.field()), as_utf8(error.field()));
     if (error.offset()) fact("offset", "at offset", offset_text(*error.offset()), *error.offset());
     if (!error.wanted().empty()) fact("wanted", "wanted", escaped(error.wanted()), as_utf8(error.wanted()));
     if (!error.found().empty()) fact("found", "found", escaped(error.found()), as_utf8(error.found()));

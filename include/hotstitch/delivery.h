@@ -25,9 +25,9 @@ HOTSTITCH_EXPORT std::filesystem::path output_path(const std::string& typed, con
 HOTSTITCH_EXPORT std::filesystem::path default_apply_output(const InputFile& source,
                                                             const std::filesystem::path& patch);
 
-/// Throws Error(usage) in the field "output" when the output is one of the inputs.
+/// Throws Error(usage) in this field when the output is one of the inputs.
 HOTSTITCH_EXPORT void refuse_inputs(const std::filesystem::path& output, const std::vector<const InputFile*>& inputs,
-                                    std::string_view hint);
+                                    std::string_view hint, std::string_view field = "output");
 
 /// Files that a game looks for under its own name: sound tracks, cue sheets, numbered tracks.
 struct CompanionSet {

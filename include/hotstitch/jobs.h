@@ -16,6 +16,7 @@
 #include "hotstitch/change_list.h"
 #include "hotstitch/create.h"
 #include "hotstitch/delivery.h"
+#include "hotstitch/error.h"
 #include "hotstitch/export.h"
 #include "hotstitch/fit.h"
 #include "hotstitch/inputs.h"
@@ -87,7 +88,7 @@ struct ApplyResult {
     std::optional<HeaderOpinion> doubt{};
     std::size_t stopped_at = 0;  ///< the patch that could not be applied, from 1
     std::optional<Diagnosis> diagnosis{};
-    std::vector<DigestMismatch> mismatches{};  ///< of a wrong source
+    std::optional<Error> refusal{};  ///< of a wrong source: which check, what was wanted and found
     InternalChecks internal_checks = InternalChecks::not_asked;
     std::string mend_failure{};
     Digests patched{};                       ///< what the last patch makes

@@ -158,7 +158,7 @@ void ApplyJob::State::diagnose_stage(ApplyStage& stage, const ByteSource& file, 
     stage.representation = diagnosis.reading;
     if (stage.representation && stage.representation->harmless() && !request.as_is) return;
     result.outcome = ApplyOutcome::wrong_source;
-    result.mismatches = {{error.field(), error.wanted(), error.found()}};
+    result.refusal = error;
     result.diagnosis = std::move(diagnosis);
     throw WrongSource();
 }
@@ -257,13 +257,14 @@ bool ApplyJob::State::is_already_patched() const {
 void ApplyJob::State::deliver() {
     if (request.in_place && source->is_unpacked())
         throw Error(ErrorCode::usage, "a file inside an archive cannot be replaced in place")
-            .in("in place")
-            .hint("name another output, or none: the output then lies beside the archive");
+            .in("in place in an archive")
+            .hint("leave out the request to replace it: the output then lies beside the archive");
     const fs::path path = output_path();
     std::vector<const InputFile*> inputs{&*source};
     for (const ApplyStage& stage : stages) inputs.push_back(&stage.patch);
     if (!request.in_place)
-        refuse_inputs(path, inputs, "name another output, or replace the source in place (it is kept as a backup)");
+        refuse_inputs(path, inputs, "name another output, or replace the source in place (it is kept as a backup)",
+                      "output or in place");
     Delivery delivery(*source, path,
                       {.replace = request.replace,
                        .in_place = request.in_place,

@@ -47,11 +47,12 @@ fs::path default_apply_output(const InputFile& source, const fs::path& patch) {
     return folder / fs::path(patch.stem()).concat(source.path().extension().string());
 }
 
-void refuse_inputs(const fs::path& output, const std::vector<const InputFile*>& inputs, std::string_view hint) {
+void refuse_inputs(const fs::path& output, const std::vector<const InputFile*>& inputs, std::string_view hint,
+                   std::string_view field) {
     for (const InputFile* input : inputs)
         if (input->is_same_file(output))
             throw Error(ErrorCode::usage, fmt::format("the output {} is one of the inputs", output.string()))
-                .in("output")
+                .in(std::string(field))
                 .hint(std::string(hint));
 }
 

@@ -54,7 +54,7 @@ void check_rewrite(const InputFile& source, const RewriteRequest& request) {
             .in("place of the result")
             .hint("name an output, replace the file itself (it is kept as a backup), or write the change as a patch");
     if (ways > 1)
-        throw Error(ErrorCode::usage, "an output, in place and a patch contradict each other")
+        throw Error(ErrorCode::usage, "more than one place is named for the result")
             .in("places of the result")
             .hint("keep one of them");
     if (request.format && request.patch.empty())
@@ -76,7 +76,8 @@ RewriteResult rewrite(const InputFile& source, const ChangeList& change, const R
     if (!request.patch.empty()) return write_patch(source, change, request, work);
     const fs::path path = request.in_place ? source.path() : output_path(request.output, source.path().filename());
     if (!request.in_place)
-        refuse_inputs(path, {&source}, "name another output, or replace the file in place (it is kept as a backup)");
+        refuse_inputs(path, {&source}, "name another output, or replace the file in place (it is kept as a backup)",
+                      "output or in place");
     Delivery delivery(source, path,
                       {.replace = request.replace,
                        .in_place = request.in_place,
