@@ -233,5 +233,31 @@ TEST_F(Receipts, RenewMakesTheNewerVersionInTheSamePlace) {
     EXPECT_EQ(run({"renew", "kelp.sfc", "v2.bps"}).code, 4);
 }
 
+TEST_F(Receipts, RenewTakesTheSourceAsItWasTakenBefore) {
+    const Bytes headered = demo::with_front_header(source), newer_headered = demo::with_front_header(newer);
+    folder.put("kelp.smc", headered);
+    folder.put("for_headered.bps", create(headered, newer_headered));
+    ASSERT_EQ(run({"apply", "kelp.smc", "v1.bps", "-o", "night.sfc"}).code, 0);
+    const auto representation = [&] {
+        return receipt_from_json(text_of(contents(folder / "night.sfc.receipt.json"))).representation;
+    };
+    ASSERT_TRUE(representation());
+    EXPECT_EQ(code_of(*representation()), "without-front-header 512");
+    EXPECT_EQ(run({"renew", "night.sfc", "v2.bps"}).code, 0);
+    EXPECT_TRUE(holds("night.sfc", newer));
+    EXPECT_TRUE(representation());
+    // A newer patch that was made for the file as it is, is one like any other.
+    EXPECT_EQ(run({"renew", "night.sfc", "for_headered.bps"}).code, 0);
+    EXPECT_TRUE(holds("night.sfc", newer_headered));
+    EXPECT_FALSE(representation());
+    // A receipt may say anything.
+    std::string lying = std::string(text_of(contents(folder / "night.sfc.receipt.json")));
+    const std::size_t place = lying.find("\"in_place\"");
+    lying.insert(place, "\"representation\": \"without-front-header 18446744073709551615\",\n  ");
+    folder.put("night.sfc.receipt.json", lying);
+    EXPECT_EQ(run({"renew", "night.sfc", "v2.bps"}).code, 0);
+    EXPECT_TRUE(holds("night.sfc", newer));
+}
+
 }  // namespace
 }  // namespace hotstitch

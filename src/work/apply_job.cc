@@ -34,6 +34,7 @@ struct ApplyJob::State {
     void make(ByteSink& target);
     void make_stage(ApplyStage& stage, const ByteSource& file, ByteSink& target);
     void make_as_read(ApplyStage& stage, const ByteSource& file, ByteSink& target, const ApplyOptions& options);
+    bool make_as_before(ApplyStage& stage, const ByteSource& file, ByteSink& target, const ApplyOptions& options);
     bool goes_by_opinion(ApplyStage& stage, const ApplyOptions& options);
     void diagnose_stage(ApplyStage& stage, const ByteSource& file, const Error& error, const ApplyOptions& options);
     void finish_content(ByteSink& sink);
@@ -133,10 +134,7 @@ void ApplyJob::State::make(ByteSink& target) {
 void ApplyJob::State::make_stage(ApplyStage& stage, const ByteSource& file, ByteSink& target) {
     const ApplyOptions options = options_for(stage);
     const bool first = &stage == &stages.front();
-    if (first && request.renews && request.renews->representation) {
-        stage.representation = request.renews->representation;
-        return make_as_read(stage, file, target, options);
-    }
+    if (first && make_as_before(stage, file, target, options)) return;
     if (first && goes_by_opinion(stage, options)) return make_as_read(stage, file, target, options);
     try {
         stage.made = apply(*stage.reader, file, target, options);
@@ -144,6 +142,23 @@ void ApplyJob::State::make_stage(ApplyStage& stage, const ByteSource& file, Byte
         if (error.code() != ErrorCode::wrong_source) throw;
         diagnose_stage(stage, file, error, options);
         make_as_read(stage, file, target, options);
+    }
+}
+
+/// A newer patch is most likely made for the source in the same representation as the one before; if it is not, it is
+/// one like any other.
+bool ApplyJob::State::make_as_before(ApplyStage& stage, const ByteSource& file, ByteSink& target,
+                                     const ApplyOptions& options) {
+    if (!request.renews || !request.renews->representation) return false;
+    stage.representation = request.renews->representation;
+    try {
+        make_as_read(stage, file, target, options);
+        return true;
+    } catch (const Error& error) {
+        if (error.code() != ErrorCode::wrong_source) throw;
+        stage.representation.reset();
+        target.clear();
+        return false;
     }
 }
 
@@ -286,7 +301,9 @@ void ApplyJob::State::deliver() {
 }
 
 ApplyJob::ApplyJob(ApplyRequest request, WorkOptions options)
-    : state_(std::make_unique<State>(State{std::move(request), std::move(options), {}, {}, {}, {}})) {}
+    : state_(std::make_unique<State>(State{std::move(request), std::move(options), {}, {}, {}, {}})) {
+    if (!state_->work.limits.scratch) state_->work.limits.scratch = [] { return std::make_unique<ScratchFile>(); };
+}
 ApplyJob::~ApplyJob() = default;
 
 void ApplyJob::open() {
