@@ -23,10 +23,6 @@ Replace replace_mode(const OutputArguments& output, bool in_place) {
     return output.no_backup ? Replace::without_backup : Replace::keep_backup;
 }
 
-fs::path with_extension(fs::path path, std::string_view extension) {
-    return path.replace_extension(extension);
-}
-
 void readme_facts(Report& report, const PatchFile& patch) {
     for (const std::string& readme : patch.readmes)
         report.fact("readme", "readme", fmt::format("{} in {}", escaped(readme), shown(patch.archive)),
@@ -43,12 +39,6 @@ InputFile stated_source(InputFile file, const PatchReader& patch, const Checks& 
 
 std::string shown(const fs::path& path) {
     return escaped(path.string());
-}
-
-std::string shown_absolute(const fs::path& path) {
-    std::error_code code;
-    const fs::path absolute = fs::absolute(path, code).lexically_normal();
-    return shown(code ? path : absolute);
 }
 
 void checks_fact(Report& report, const std::optional<FoundChecks>& found) {

@@ -20,15 +20,11 @@ InputFile open_input(const std::string& name, const Limits& limits, const Progre
 
 /// The path as shown: escaped, quoted nowhere.
 std::string shown(const std::filesystem::path& path);
-std::string shown_absolute(const std::filesystem::path& path);
 
 void checks_fact(Report& report, const std::optional<FoundChecks>& found);
 
 /// Never, or with a backup, or without. In place, replacing is what was asked for.
 Replace replace_mode(const OutputArguments& output, bool in_place = false);
-
-/// The same path with another extension.
-std::filesystem::path with_extension(std::filesystem::path path, std::string_view extension);
 
 /// States a file as a fact: path, size and whichever checksums are given.
 void file_fact(Report& report, const std::string& key, const std::filesystem::path& path, const Digests& digests,

@@ -52,7 +52,8 @@ void run(const RecastArguments& arguments, const Context& context, Report& repor
         made = recast(patch, source, format, scratch, options);
         scratch.copy_to(STDOUT_FILENO, context.progress);
     } else {
-        path = output_path(arguments.output.path, with_extension(patch.path(), traits_of(format).extension));
+        path =
+            output_path(arguments.output.path, fs::path(patch.path()).replace_extension(traits_of(format).extension));
         refuse_inputs(path, {&source, &patch}, "name another output with -o");
         OutputFile file(path, {.replace = replace_mode(arguments.output)});
         made = recast(patch, source, format, file, options);

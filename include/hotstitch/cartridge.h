@@ -139,7 +139,7 @@ inline FrontHeader front_header_of(ByteView file) {
 /// say it (mapper over 255, submapper, large sizes, a timing), else the old one. Throws Error(usage).
 HOTSTITCH_EXPORT Bytes nes_front_header(std::string_view description);
 
-/// Whether copiers left headers of 512 bytes on this platform (image.h names them).
+/// Whether copiers left headers of 512 bytes on this platform, by Cartridge::platform.
 HOTSTITCH_EXPORT bool has_copier_headers(std::string_view platform) noexcept;
 
 /// The empty header of 512 bytes that a copier leaves. Throws Error(usage) for platforms without such headers.
