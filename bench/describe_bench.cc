@@ -58,7 +58,7 @@ int main() {
     for (const auto& [name, bytes] : files) {
         const MemorySource source(bytes);
         const DigestChoice all{.crc32 = true, .md5 = true, .sha1 = true};
-        std::optional<Cartridge> image;
+        std::optional<Identity> image;
         const double alone = median_seconds([&] { digest(source, all); });
         const double both = median_seconds([&, &file = bytes] {
             image = recognise_cartridge(file);

@@ -41,7 +41,7 @@ std::string check_text(const InternalCheck& check) {
     return text;
 }
 
-void check_facts(Report& report, const Cartridge& image) {
+void check_facts(Report& report, const Identity& image) {
     Json list = Json::array();
     for (const InternalCheck& check : image.checks)
         list.push_back({{"name", check.name},
@@ -55,7 +55,7 @@ void check_facts(Report& report, const Cartridge& image) {
         report.fact("checks", std::string(check.name), check_text(check), list);
 }
 
-void size_facts(Report& report, const Cartridge& image) {
+void size_facts(Report& report, const Identity& image) {
     if (image.declared_size) {
         const bool agrees = *image.declared_size == image.size;
         report.fact(
@@ -81,14 +81,14 @@ void size_facts(Report& report, const Cartridge& image) {
 
 }  // namespace
 
-std::string image_words(const Cartridge& image) {
+std::string image_words(const Identity& image) {
     const std::string edition = edition_of(image);
     const std::string kind = fmt::format("{} {} {}", image.platform_title.front() == 'A' ? "an" : "a",
                                          image.platform_title, image.platform == "nes-disk" ? "image" : "ROM");
     return edition == image.platform_title ? kind : fmt::format("{}: {}", kind, escaped(edition));
 }
 
-void identity_facts(Report& report, const Cartridge& image) {
+void identity_facts(Report& report, const Identity& image) {
     report.detail("platform", image.platform);
     report.fact("platform_title", "platform", std::string(image.platform_title), image.platform_title);
     text_fact(report, "region", "region", image.region);
@@ -98,8 +98,8 @@ void identity_facts(Report& report, const Cartridge& image) {
     text_fact(report, "mapping", "mapping", image.mapping);
 }
 
-void image_facts(Report& report, const Cartridge& image) {
-    for (const ImageDetail& detail : image.details)
+void image_facts(Report& report, const Identity& image) {
+    for (const IdentityFact& detail : image.facts)
         report.fact(std::string(detail.key), std::string(detail.label), detail.text, detail.text);
     size_facts(report, image);
     check_facts(report, image);
@@ -114,7 +114,7 @@ void image_facts(Report& report, const Cartridge& image) {
     for (const std::string_view other : image.also_like) report.warn(fmt::format("it also looks like a {} ROM", other));
 }
 
-void place_facts(Report& report, const Cartridge& image, const ByteSource& file,
+void place_facts(Report& report, const Identity& image, const ByteSource& file,
                  const std::vector<std::string>& places) {
     Json list = Json::array();
     std::vector<std::string> lines;
@@ -145,7 +145,7 @@ void place_facts(Report& report, const Cartridge& image, const ByteSource& file,
     for (const std::string& line : lines) report.fact("places", "place", line, list);
 }
 
-void free_facts(Report& report, const Cartridge& image, const ByteSource& file) {
+void free_facts(Report& report, const Identity& image, const ByteSource& file) {
     const std::vector<FreeRun> runs = free_runs(image, file);
     const std::uint64_t banks = bank_size(image);
     Json list = Json::array();

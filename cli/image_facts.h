@@ -11,19 +11,19 @@
 namespace hotstitch::cli {
 
 /// "a SNES ROM: KELP HARBOUR, Europe, revision 1"
-std::string image_words(const Cartridge& image);
+std::string image_words(const Identity& image);
 
 /// What it is: region and revision first, because many mods are made for exactly one.
-void identity_facts(Report& report, const Cartridge& image);
+void identity_facts(Report& report, const Identity& image);
 
 /// What else the image says, its checks, and how sure all that is.
-void image_facts(Report& report, const Cartridge& image);
+void image_facts(Report& report, const Identity& image);
 
 /// The places named, both ways, with the bytes there.
-void place_facts(Report& report, const Cartridge& image, const ByteSource& file,
+void place_facts(Report& report, const Identity& image, const ByteSource& file,
                  const std::vector<std::string>& places);
 
 /// Free space, by bank.
-void free_facts(Report& report, const Cartridge& image, const ByteSource& file);
+void free_facts(Report& report, const Identity& image, const ByteSource& file);
 
 }  // namespace hotstitch::cli

@@ -26,7 +26,7 @@ void may_be_refused(Call&& call) {
     }
 }
 
-void try_mend(ByteView file, const Cartridge& image, const MendOffer& offer) {
+void try_mend(ByteView file, const Identity& image, const MendOffer& offer) {
     if (!offer.step) return;
     const MendRequest request{std::string(offer.name), {}};
     const MendPlan plan = plan_mends(file, {request});

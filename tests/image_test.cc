@@ -60,7 +60,7 @@ std::vector<Row> rows() {
     };
 }
 
-std::size_t wrong_checks(const Cartridge& image) {
+std::size_t wrong_checks(const Identity& image) {
     return static_cast<std::size_t>(std::count_if(image.checks.begin(), image.checks.end(), [](const auto& check) {
         return check.state == CheckState::wrong && check.mendable;
     }));
@@ -223,7 +223,7 @@ TEST(Cartridge, NewNesLayoutAndItsHugeSizes) {
     };
     const auto fact = [](const Bytes& file, std::string_view key) {
         const auto image = recognise_cartridge(file);
-        for (const ImageDetail& d : image->details)
+        for (const IdentityFact& d : image->facts)
             if (d.key == key) return d.text;
         return image->mapping;
     };

@@ -216,7 +216,7 @@ void state_members(const InputFile& file, const std::string& name, const Context
     part.warn(escaped(error.what()));
 }
 
-void describe_image(const InputFile& file, const Cartridge& image, const DescribeArguments& arguments, Report& part) {
+void describe_image(const InputFile& file, const Identity& image, const DescribeArguments& arguments, Report& part) {
     image_facts(part, image);
     if (!arguments.at.empty()) place_facts(part, image, file, arguments.at);
     if (arguments.free) free_facts(part, image, file);
@@ -238,9 +238,11 @@ void describe_file(const std::string& name, const DescribeArguments& arguments, 
                    const Context& context, Report& part) {
     part.detail("path", as_utf8(name));
     const InputFile file = open_file(name, context);
-    const auto [kind, image] = identify(file);
+    const Identity identity = identify(file);
+    const FileKind& kind = identity.kind;
+    const bool is_cartridge = identity.is("cartridge");
     part.detail("kind", kind.name);
-    if (!image && (!arguments.at.empty() || arguments.free))
+    if (!is_cartridge && (!arguments.at.empty() || arguments.free))
         throw Error(ErrorCode::usage, "--at and --free are for cartridge ROMs, and this file is none that is known")
             .in(shown(file.path()));
     if (kind.name == "patch") return describe_patch(file, arguments.source, context, part);
@@ -250,10 +252,10 @@ void describe_file(const std::string& name, const DescribeArguments& arguments, 
         part.next("a download or copy likely failed; get the file again");
         return;
     }
-    if (image) identity_facts(part, *image);
+    if (is_cartridge) identity_facts(part, identity);
     state_digests(part, file, context);
     known_fact(part, known, file, context);
-    if (image) return describe_image(file, *image, arguments, part);
+    if (is_cartridge) return describe_image(file, identity, arguments, part);
     if (kind.name == "web-page")
         part.next("if this should be a patch or a game: the page around the download was saved; save the file itself");
     if (kind.name == "archive") state_members(file, name, context, part);

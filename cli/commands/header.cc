@@ -17,10 +17,10 @@ constexpr std::uint64_t most_header = 1 << 20;
 void state_header(const FrontHeader& header, const InputFile& file, Report& report) {
     report.fact("front_header", "front header", header.size == 0 ? "none" : fmt::format("{} bytes", header.size),
                 header.size);
-    if (!header.platform.empty()) report.fact("platform_title", "platform", header.platform, header.platform);
+    if (!header.platform.empty()) report.fact("platform_title", "platform", std::string(header.platform), header.platform);
     report.detail("sure", header.sure);
-    const Json reasons = header.reasons;
-    for (const std::string& reason : header.reasons) report.fact("reasons", "because", reason, reasons);
+    const Json reasons = header.evidence;
+    for (const std::string& reason : header.evidence) report.fact("reasons", "because", reason, reasons);
     if (header.size == 0) return;
     std::string first;
     for (const std::byte b : head_of(file, 16))

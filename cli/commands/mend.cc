@@ -51,7 +51,7 @@ std::string offer_text(const MendOffer& offer) {
 }
 
 /// What could be mended, with the present and the right value.
-void list_mends(const MendArguments& arguments, const InputFile& file, const Cartridge& image,
+void list_mends(const MendArguments& arguments, const InputFile& file, const Identity& image,
                 const MendOptions& options, Report& report) {
     const std::vector<MendOffer> offers = mends_for(file, options);
     Json list = Json::array();

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
-// What kind of file is this, by its content.
+// What is inside a file: an archive has members, a cartridge ROM its front header, header and banks. A part is a file
+// of its own, and may have parts again: "shelf.zip:games/kelp.sfc:bank 3".
 #pragma once
 
 #include <cstdint>
@@ -11,36 +12,14 @@
 #include <vector>
 
 #include "hotstitch/bytes.h"
-#include "hotstitch/cartridge.h"
 #include "hotstitch/change_list.h"
 #include "hotstitch/edit.h"
 #include "hotstitch/export.h"
+#include "hotstitch/identity.h"
 #include "hotstitch/limits.h"
 #include "hotstitch/source.h"
 
 namespace hotstitch {
-
-struct FileKind {
-    std::string_view name;   ///< stable, for programs: "patch", "archive", "web-page", "executable", "data", …
-    std::string_view title;  ///< for people: "a zip archive"
-};
-
-/// Looks at the first 512 bytes at most. Never fails: what it does not know is "data". Cartridges often have nothing
-/// there to know them by; identify() looks at all.
-HOTSTITCH_EXPORT FileKind recognise_file(ByteView head) noexcept;
-
-/// What a file is.
-struct Identity {
-    FileKind kind;                       ///< "cartridge" where `cartridge` is set
-    std::optional<Cartridge> cartridge;  ///< the ROM that it is
-};
-
-/// One answer for all who ask, by one order of precedence: what a cartridge's own checks make certain, what its first
-/// bytes name, what a cartridge may be, "data". Throws Error(io).
-HOTSTITCH_EXPORT Identity identify(const ByteSource& file);
-
-// What is inside a file: an archive has members, a cartridge ROM its front header, header and banks. A part is a file
-// of its own, and may have parts again: "shelf.zip:games/kelp.sfc:bank 3".
 
 struct Part {
     std::string name;                     ///< as the container spells it, unchecked, folders with '/'

@@ -290,7 +290,8 @@ private:
     }
 
     void look_at_content() {
-        const auto [kind, image] = identify(file_);
+        const Identity file = identify(file_);
+        const FileKind& kind = file.kind;
         if (kind.name == "web-page") {
             reason({.why = Why::web_page}, NextStep::open_the_page);
         } else if (kind.name == "archive") {
@@ -300,9 +301,8 @@ private:
         } else if (kind.name == "patch") {
             reason({.why = Why::is_a_patch, .name = std::string(kind.title)}, NextStep::hand_in_the_game);
         }
-        if (image)
-            edition_ = {
-                .why = Why::edition, .name = edition_of(*image), .found_in = std::string(image->platform_title)};
+        if (file.is("cartridge"))
+            edition_ = {.why = Why::edition, .name = edition_of(file), .found_in = std::string(file.platform_title)};
     }
 
     void look_at_size() {

@@ -37,7 +37,7 @@ struct Trial {
     std::uint64_t same = 0;
 };
 
-std::optional<Trial> tried(const PatchReader& patch, ByteView source, const Cartridge& image, const Limits& limits) {
+std::optional<Trial> tried(const PatchReader& patch, ByteView source, const Identity& image, const Limits& limits) {
     const std::uint64_t size = patch.target_size(source.size());
     if (size > largest || size > limits.output_for(source.size(), patch.facts().patch_size)) return std::nullopt;
     try {

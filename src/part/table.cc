@@ -1,8 +1,16 @@
 // SPDX-License-Identifier: MIT
 // What a file is, and which kinds have parts. A new kind with parts is one file and one row here; one without is one
 // row in file_kind.cc. Tested by tests/part_test.cc.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cctype>
+
+#include "hotstitch/cartridge.h"
 #include "hotstitch/part.h"
+#include "part/cartridge/platform.h"
 #include "part/kinds.h"
+#include "source/whole.h"
 
 namespace hotstitch {
 namespace {
@@ -14,6 +22,9 @@ struct KindWithParts {
 };
 constexpr KindWithParts kinds_with_parts[] = {{"archive", open_archive}, {"cartridge", open_cartridge}};
 
+/// Of discs and of platforms that are not recognised.
+constexpr std::string_view further_extensions = ".iso .bin .img .gcm .cue .3ds .rom .a26 .ngp .ngc .vb";
+
 /// A tar of one ROM looks like a ROM behind a copier's header, and no ROM looks like an archive or a patch.
 bool excludes_cartridge(const FileKind& kind) {
     return kind.name == "archive" || kind.name == "patch" || kind.name == "empty";
@@ -22,23 +33,54 @@ bool excludes_cartridge(const FileKind& kind) {
 }  // namespace
 
 Identity identify(const ByteSource& file) {
-    Identity identity{recognise_file(head_of(file)), {}};
-    if (excludes_cartridge(identity.kind)) return identity;
-    identity.cartridge = recognise_cartridge(file);
+    Identity other;
+    other.kind = recognise_file(head_of(file));
+    other.size = file.size();
+    if (excludes_cartridge(other.kind)) return other;
+    std::optional<Identity> cartridge = recognise_cartridge(file);
     // What begins like something else has to be certain; a hack with stale checks often is likely only.
-    const bool is_one =
-        identity.cartridge && (identity.kind.name == "data" || identity.cartridge->certainty == Certainty::certain);
-    if (is_one)
-        identity.kind = {"cartridge", "a cartridge ROM"};
-    else
-        identity.cartridge.reset();
-    return identity;
+    if (cartridge && (other.is("data") || cartridge->certainty == Certainty::certain)) return *std::move(cartridge);
+    return other;
+}
+
+Identity identify(ByteView file) {
+    return identify(MemorySource(file));
+}
+
+std::string edition_of(const Identity& identity) {
+    std::string text = identity.title;
+    if (text.empty()) text = identity.platform_title.empty() ? identity.kind.title : identity.platform_title;
+    if (!identity.region.empty()) text += ", " + identity.region;
+    if (identity.revision) text += fmt::format(", revision {}", *identity.revision);
+    return text;
+}
+
+bool all_checks_right(const Identity& identity) noexcept {
+    const auto counts = [](const InternalCheck& c) { return c.mendable && c.state != CheckState::unknown; };
+    return std::any_of(identity.checks.begin(), identity.checks.end(), counts) &&
+           std::all_of(identity.checks.begin(), identity.checks.end(),
+                       [&](const InternalCheck& c) { return !counts(c) || c.state == CheckState::right; });
+}
+
+bool is_game_extension(std::string_view extension) noexcept {
+    const auto same = [](char a, char b) { return a == std::tolower(static_cast<unsigned char>(b)); };
+    const auto among = [&](std::string_view list) {
+        while (!list.empty()) {
+            const std::string_view one = list.substr(0, list.find(' '));
+            if (std::equal(one.begin(), one.end(), extension.begin(), extension.end(), same)) return true;
+            list.remove_prefix(std::min(one.size() + 1, list.size()));
+        }
+        return false;
+    };
+    const auto platforms = cartridge::platforms();
+    return among(further_extensions) || std::any_of(platforms.begin(), platforms.end(),
+                                                    [&](const auto* platform) { return among(platform->extensions); });
 }
 
 std::unique_ptr<Container> open_container(const ByteSource& file, const Limits& limits, const Progress& progress) {
     Identity identity = identify(file);
     for (const KindWithParts& kind : kinds_with_parts)
-        if (kind.name == identity.kind.name) return kind.open(file, std::move(identity), limits, progress);
+        if (identity.is(kind.name)) return kind.open(file, std::move(identity), limits, progress);
     return nullptr;
 }
 

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <initializer_list>
+#include <optional>
 #include <type_traits>
 
 #include "hotstitch/bytes.h"
@@ -25,6 +26,9 @@ private:
     Bytes storage_;
     ByteView bytes_;
 };
+
+/// The file so read, as a copy.
+Bytes bytes_read(ByteView file, const std::optional<Representation>& reading);
 
 /// Temporary storage as the limits lend it; memory where they lend none.
 std::unique_ptr<ByteSink> scratch_of(const Limits& limits);

@@ -17,13 +17,13 @@ namespace {
 
 class CartridgeContainer final : public Container {
 public:
-    CartridgeContainer(const ByteSource& file, Cartridge image) : view_(file), file_(view_), image_(std::move(image)) {
+    CartridgeContainer(const ByteSource& file, Identity image) : view_(file), file_(view_), image_(std::move(image)) {
         in_order_ = !image_.reading || image_.reading->kind == RepresentationKind::without_front_header;
         if (image_.front_header != 0) add("front-header", "front-header", 0, image_.front_header);
-        if (const auto header = cartridge::platform_of(image_).header; header != nullptr) {
-            const ByteRange place = header(image_);
-            if (place.offset + place.length <= rom_size()) add_of_rom("header", "header", place.offset, place.length);
-        }
+        ByteRange header = cartridge::platform_of(image_).header;
+        header.offset += image_.internal_header;
+        if (header.length != 0 && header.offset + header.length <= rom_size())
+            add_of_rom("header", "header", header.offset, header.length);
         const std::uint64_t bank = bank_size(image_);
         for (std::uint64_t at = 0, number = 0; bank != 0 && at < rom_size(); at += bank, ++number)
             add_of_rom(fmt::format("bank {}", number), "bank", at, std::min(bank, rom_size() - at));
@@ -35,7 +35,7 @@ public:
     }
 
     void visit(const VisitPart& visitor) const override {
-        const Bytes ordered = in_order_ ? Bytes() : cartridge::bytes_read(file_, image_.reading);
+        const Bytes ordered = in_order_ ? Bytes() : bytes_read(file_, image_.reading);
         for (const Entry& entry : entries_) {
             const ByteView bytes =
                 (entry.of_rom && !in_order_ ? ByteView(ordered) : file_)
@@ -94,7 +94,7 @@ private:
 
     WholeView view_;
     ByteView file_;
-    Cartridge image_;
+    Identity image_;
     bool in_order_ = true;
     std::vector<Entry> entries_;
 };
@@ -102,7 +102,7 @@ private:
 }  // namespace
 
 std::unique_ptr<Container> open_cartridge(const ByteSource& file, Identity identity, const Limits&, const Progress&) {
-    return std::make_unique<CartridgeContainer>(file, *std::move(identity.cartridge));
+    return std::make_unique<CartridgeContainer>(file, std::move(identity));
 }
 
 }  // namespace hotstitch

@@ -39,67 +39,75 @@ unsigned size_code(std::uint64_t bytes, std::uint64_t unit, std::string_view key
         .wanted(fmt::format("a multiple of {} bytes", unit));
 }
 
-cartridge::NesHeader parsed(std::string_view description) {
-    constexpr std::uint64_t most_size = std::uint64_t{1} << 32;
-    cartridge::NesHeader h;
-    bool has_prg = false;
+using cartridge::NesHeader;
+
+/// What may stand in a description: KEY=NUMBER, or a word or KEY=WORD that sets something.
+struct NumberKey {
+    std::string_view key;
+    std::uint64_t most;
+    void (*set)(NesHeader&, std::uint64_t);
+};
+constexpr std::uint64_t most_size = std::uint64_t{1} << 32;
+constexpr std::array numbers{
+    NumberKey{"prg", most_size, [](NesHeader& h, std::uint64_t n) { h.prg = n; }},
+    NumberKey{"chr", most_size, [](NesHeader& h, std::uint64_t n) { h.chr = n; }},
+    NumberKey{"mapper", 4095, [](NesHeader& h, std::uint64_t n) { h.mapper = static_cast<unsigned>(n); }},
+    NumberKey{"submapper", 15, [](NesHeader& h, std::uint64_t n) {
+                  h.submapper = static_cast<unsigned>(n);
+                  h.new_layout = true;
+              }}};
+struct Word {
+    std::string_view item;
+    void (*set)(NesHeader&);
+};
+constexpr std::array words{Word{"battery", [](NesHeader& h) { h.battery = true; }},
+                           Word{"trainer", [](NesHeader& h) { h.trainer = true; }},
+                           Word{"mirroring=horizontal", [](NesHeader&) {}},
+                           Word{"mirroring=vertical", [](NesHeader& h) { h.vertical = true; }},
+                           Word{"mirroring=four", [](NesHeader& h) { h.four_screen = true; }},
+                           Word{"timing=ntsc", [](NesHeader& h) { h.timing = 0, h.new_layout = true; }},
+                           Word{"timing=pal", [](NesHeader& h) { h.timing = 1, h.new_layout = true; }},
+                           Word{"timing=both", [](NesHeader& h) { h.timing = 2, h.new_layout = true; }}};
+
+void set_item(NesHeader& header, std::string_view item) {
+    for (const Word& word : words)
+        if (word.item == item) return word.set(header);
+    const std::size_t equals = std::min(item.find('='), item.size());
+    const std::string_view key = item.substr(0, equals);
+    for (const NumberKey& number : numbers)
+        if (number.key == key)
+            return number.set(header, number_in(key, item.substr(std::min(equals + 1, item.size())), number.most));
+    throw Error(ErrorCode::usage, fmt::format("a NES header knows no \"{}\"", item))
+        .wanted(
+            "prg, chr, mapper, submapper; mirroring=horizontal, vertical or four; timing=ntsc, pal or both; "
+            "battery, trainer");
+}
+
+NesHeader parsed(std::string_view description) {
+    NesHeader header;
     while (!description.empty()) {
         const std::size_t end = std::min(description.find(','), description.size());
-        const std::string_view item = description.substr(0, end);
+        set_item(header, description.substr(0, end));
         description.remove_prefix(std::min(end + 1, description.size()));
-        const std::size_t equals = std::min(item.find('='), item.size());
-        const std::string_view key = item.substr(0, equals), value = item.substr(std::min(equals + 1, item.size()));
-        const auto wrong = [&](const char* known) {
-            throw Error(ErrorCode::usage, fmt::format("a NES header knows no \"{}\"", item)).wanted(known);
-        };
-        if (key == "prg")
-            h.prg = number_in(key, value, most_size), has_prg = true;
-        else if (key == "chr")
-            h.chr = number_in(key, value, most_size);
-        else if (key == "mapper")
-            h.mapper = static_cast<unsigned>(number_in(key, value, 4095));
-        else if (key == "submapper")
-            h.submapper = static_cast<unsigned>(number_in(key, value, 15)), h.new_layout = true;
-        else if (item == "battery")
-            h.battery = true;
-        else if (item == "trainer")
-            h.trainer = true;
-        else if (key == "mirroring" && value == "vertical")
-            h.vertical = true;
-        else if (key == "mirroring" && value == "four")
-            h.four_screen = true;
-        else if (key == "mirroring" && value != "horizontal")
-            wrong("mirroring=horizontal, vertical or four");
-        else if (key == "timing" && value == "ntsc")
-            h.timing = 0, h.new_layout = true;
-        else if (key == "timing" && value == "pal")
-            h.timing = 1, h.new_layout = true;
-        else if (key == "timing" && value == "both")
-            h.timing = 2, h.new_layout = true;
-        else if (key != "mirroring")
-            wrong("prg, chr, mapper, submapper, mirroring, timing, battery, trainer");
     }
-    if (!has_prg || h.prg == 0)
+    if (header.prg == 0)
         throw Error(ErrorCode::usage, "a NES header needs prg=SIZE").wanted("for example prg=128K,chr=8K,mapper=0");
-    return h;
+    return header;
 }
 
 }  // namespace
 
 FrontHeader front_header_of(const ByteSource& file) {
     FrontHeader header;
-    const std::optional<Cartridge> image = recognise_cartridge(file);
+    const std::optional<Identity> image = recognise_cartridge(file);
     if (image) {
         header.size = image->front_header;
         header.platform = image->platform_title;
-        header.reasons = image->evidence;
+        header.evidence = image->evidence;
         header.sure = image->certainty == Certainty::certain && image->also_like.empty();
         return header;
     }
-    if (file.size() > copier && file.size() % 1024 == copier) {
-        header.size = copier;
-        header.reasons = {"its size leaves 512 bytes over", "nothing behind them is a known platform's image"};
-    }
+    if (file.size() > copier && file.size() % 1024 == copier) header.size = copier;
     return header;
 }
 

@@ -5,8 +5,10 @@
 #include <algorithm>
 #include <array>
 
+#include "digest/sums.h"
+#include "field/numbers.h"
+#include "field/text.h"
 #include "hotstitch/error.h"
-#include "part/cartridge/fields.h"
 #include "part/cartridge/platform.h"
 
 namespace hotstitch::cartridge {
@@ -16,11 +18,11 @@ constexpr std::array<std::size_t, 3> places{0x7FF0, 0x3FF0, 0x1FF0};
 constexpr std::string_view magic = "TMR SEGA";
 constexpr std::size_t sum_at = 0x0A, product_at = 0x0C, revision_at = 0x0E, region_at = 0x0F, header_size = 0x10;
 
-constexpr std::array<Region, 5> regions{{{3, "Japan (Master System)"},
-                                         {4, "export (Master System)"},
-                                         {5, "Japan (Game Gear)"},
-                                         {6, "export (Game Gear)"},
-                                         {7, "international (Game Gear)"}}};
+constexpr std::array<NamedValue, 5> regions{{{3, "Japan (Master System)"},
+                                             {4, "export (Master System)"},
+                                             {5, "Japan (Game Gear)"},
+                                             {6, "export (Game Gear)"},
+                                             {7, "international (Game Gear)"}}};
 
 /// What is summed, by the size nibble and not by the file's length: from 0 to `first`, and from 8000 to `last`.
 struct Range {
@@ -62,24 +64,21 @@ std::optional<unsigned> sum_of(ByteView rom, std::size_t header, std::string& wh
     return static_cast<unsigned>(sum & 0xFFFF);
 }
 
-constexpr std::array<HeaderField, 2> fields{{
-    {.kind = HeaderField::Kind::region,
-     .at = region_at,
-     .regions = regions,
-     .shift = 4,
-     .mask = 0xF,
-     .value = "a word or code: 4, 6 …",
-     .what = "the region"},
-    {.kind = HeaderField::Kind::revision, .at = revision_at, .mask = 0xF},
-}};
+constexpr HeaderField high_nibble(HeaderField field) {
+    field.shift = 4;
+    field.mask = 0xF;
+    return field;
+}
+constexpr std::array fields{high_nibble(region_field(region_at, regions, "a word or code: 4, 6 …")),
+                            revision_field(revision_at, 0xF)};
 
-std::optional<Cartridge> recognise_plain(ByteView rom) {
+std::optional<Identity> recognise_plain(ByteView rom) {
     const auto header = header_of(rom);
     if (!header) return std::nullopt;
     const std::size_t h = *header;
     const unsigned region = u8(rom, h + region_at) >> 4;
     const bool game_gear = region >= 5 && region <= 7;
-    Cartridge image;
+    Identity image;
     image.size = rom.size();
     image.internal_header = h;
     read_fields(rom, fields, image);
@@ -87,10 +86,10 @@ std::optional<Cartridge> recognise_plain(ByteView rom) {
     const unsigned tens = u8(rom, h + revision_at) >> 4;
     image.serial = fmt::format("{}{:02x}{:02x}", tens == 0 ? std::string() : fmt::format("{}", tens),
                                u8(rom, h + product_at + 1), u8(rom, h + product_at));
-    image.details.push_back({"for", "made for", game_gear ? "Game Gear" : "Master System"});
-    image.details.push_back({"header_at", "header at", hex_text(h, 4)});
+    image.facts.push_back({"for", "made for", game_gear ? "Game Gear" : "Master System"});
+    image.facts.push_back({"header_at", "header at", hex_text(h, 4)});
     if (const Range* const range = range_of(rom, h))
-        image.details.push_back({"summed", "checked size", std::string(range->size)});
+        image.facts.push_back({"summed", "checked size", std::string(range->size)});
     std::string why;
     if (const auto right = sum_of(rom, h, why)) {
         image.checks.push_back(check_of("checksum", *right, u16le(rom, h + sum_at), 4));
@@ -106,31 +105,31 @@ std::optional<Cartridge> recognise_plain(ByteView rom) {
     return image;
 }
 
-std::optional<Cartridge> recognise(ByteView file) {
-    return with_or_without_header(file, 1024, 512, recognise_plain);
+std::optional<Identity> recognise(ByteView file) {
+    return with_or_without_header(file, recognise_plain);
 }
 
-void mend_checksum(Bytes& rom, std::string_view, Mending& mending) {
+void mend_checksum(Mending& mending, std::string_view) {
+    Bytes& rom = mending.rom;
     std::string why;
-    const auto h = static_cast<std::size_t>(mending.image.internal_header);
+    const auto h = static_cast<std::size_t>(mending.identity.internal_header);
     const auto right = sum_of(rom, h, why);
     if (!right) throw Error(ErrorCode::unsupported, "the checksum cannot be computed: " + why);
-    set_hex(rom, h + sum_at, *right, 2, std::endian::little, "checksum", mending);
+    set_hex(rom, h + sum_at, *right, 2, std::endian::little, "checksum", mending.fields);
 }
 
-constexpr std::array<PlatformMend, 1> mends{{{"checksum", Turn::checks, "", "the checksum", mend_checksum}}};
+constexpr std::array mends{
+    MendRow{.name = "checksum", .turn = Turn::checks, .what = "the checksum", .run = mend_checksum}};
 
 }  // namespace
 
-extern const Platform master_system;
 const Platform master_system{.name = "master-system",
                              .title = "Master System / Game Gear",
+                             .extensions = ".sms .gg",
                              .recognise = recognise,
                              .fields = fields,
                              .mends = mends,
                              .copier_header = true,
-                             .header = [](const Cartridge& image) {
-                                 return ByteRange{image.internal_header, 16};
-                             }};
+                             .header = {0, header_size}};
 
 }  // namespace hotstitch::cartridge

@@ -5,8 +5,10 @@
 #include <algorithm>
 #include <array>
 
+#include "digest/sums.h"
+#include "field/numbers.h"
+#include "field/text.h"
 #include "hotstitch/error.h"
-#include "part/cartridge/fields.h"
 #include "part/cartridge/platform.h"
 
 namespace hotstitch::cartridge {
@@ -69,13 +71,13 @@ InternalCheck checksum_of(ByteView rom) {
     return check;
 }
 
-Cartridge facts_of(ByteView rom) {
-    Cartridge image;
+Identity facts_of(ByteView rom) {
+    Identity image;
     image.size = rom.size();
     image.title = readable(text_at(rom, overseas_at, title_length));
     const std::string domestic = readable(text_at(rom, domestic_at, title_length));
     if (image.title.empty()) image.title = domestic;
-    if (domestic != image.title) image.details.push_back({"domestic_title", "domestic title", domestic});
+    if (domestic != image.title) image.facts.push_back({"domestic_title", "domestic title", domestic});
     image.serial = readable(text_at(rom, serial_at, 14));
     image.region = words_of(regions_of(text_at(rom, region_at, region_length)));
     image.declared_size = std::uint64_t{u32be(rom, rom_end_at)} + 1;
@@ -92,10 +94,10 @@ Cartridge facts_of(ByteView rom) {
 }
 
 /// A front header of a copier, then either the ROM as it is or blocks of odd and even addresses.
-std::optional<Cartridge> recognise(ByteView file) {
+std::optional<Identity> recognise(ByteView file) {
     if (has_magic(file)) return facts_of(file);
     if (file.size() < front_size + header_end) return std::nullopt;
-    std::optional<Cartridge> image;
+    std::optional<Identity> image;
     const ByteView body = file.subspan(front_size);
     if (has_magic(body)) {
         image = facts_of(body);
@@ -116,15 +118,19 @@ std::optional<Cartridge> recognise(ByteView file) {
     return image;
 }
 
-void mend_end(Bytes& rom, std::string_view, Mending& mending) {
-    set_hex(rom, rom_end_at, static_cast<std::uint32_t>(rom.size() - 1), 4, std::endian::big, "ROM end", mending);
+void mend_end(Mending& mending, std::string_view) {
+    Bytes& rom = mending.rom;
+    set_hex(rom, rom_end_at, static_cast<std::uint32_t>(rom.size() - 1), 4, std::endian::big, "ROM end",
+            mending.fields);
 }
 
-void mend_checksum(Bytes& rom, std::string_view, Mending& mending) {
-    set_hex(rom, sum_at, sum_to(rom, rom.size()), 2, std::endian::big, "checksum, to the file's end", mending);
+void mend_checksum(Mending& mending, std::string_view) {
+    Bytes& rom = mending.rom;
+    set_hex(rom, sum_at, sum_to(rom, rom.size()), 2, std::endian::big, "checksum, to the file's end", mending.fields);
 }
 
-void mend_region(Bytes& rom, std::string_view value, Mending& mending) {
+void mend_region(Mending& mending, std::string_view value) {
+    Bytes& rom = mending.rom;
     unsigned bits = 0;
     for (std::size_t begin = 0; begin <= value.size();) {
         const std::size_t end = std::min(value.find_first_of("+ ", begin), value.size());
@@ -146,34 +152,32 @@ void mend_region(Bytes& rom, std::string_view value, Mending& mending) {
         if ((bits & r.bit) != 0) field += r.letter;
     field.resize(region_length, ' ');
     const std::string before = words_of(regions_of(text_at(rom, region_at, region_length)));
-    set_field(rom, region_at, bytes_of(field), "region", before, words_of(bits), mending);
+    set_field(rom, region_at, bytes_of(field), "region", before, words_of(bits), mending.fields);
 }
 
-void mend_title(Bytes& rom, std::string_view value, Mending& mending) {
-    set_title(rom, domestic_at, title_length, ' ', false, value, mending);
-    set_title(rom, overseas_at, title_length, ' ', false, value, mending);
+void mend_title(Mending& mending, std::string_view value) {
+    Bytes& rom = mending.rom;
+    set_title(rom, domestic_at, title_length, ' ', false, value, mending.fields);
+    set_title(rom, overseas_at, title_length, ' ', false, value, mending.fields);
 }
 
-constexpr std::array<PlatformMend, 4> mends{{
-    {"rom-end", Turn::field, "", "the ROM's end that the header states", mend_end},
-    {"region", Turn::field, "Japan, Americas, Europe, joined by +", "the regions", mend_region},
-    {"title", Turn::field, "up to 48 characters", "both titles", mend_title},
-    {"checksum", Turn::checks, "", "the checksum", mend_checksum},
-}};
+constexpr std::array mends{
+    MendRow{.name = "rom-end", .turn = Turn::field, .what = "the ROM's end that the header states", .run = mend_end},
+    MendRow{"region", Turn::field, MendRow::Value::needed, "Japan, Americas, Europe, joined by +", "the regions",
+            mend_region},
+    MendRow{"title", Turn::field, MendRow::Value::needed, "up to 48 characters", "both titles", mend_title},
+    MendRow{.name = "checksum", .turn = Turn::checks, .what = "the checksum", .run = mend_checksum}};
 
 }  // namespace
 
-extern const Platform mega_drive;
 const Platform mega_drive{.name = "mega-drive",
                           .title = "Mega Drive",
+                          .extensions = ".md .gen .smd .32x",
                           .recognise = recognise,
                           .mends = mends,
                           .interleaves = true,
-                          .largest = [](const Cartridge&) -> std::uint64_t { return 8 << 20; },
+                          .largest = [](const Identity&) -> std::uint64_t { return 8 << 20; },
                           .copier_header = true,
-                          .header =
-                              [](const Cartridge&) {
-                                  return ByteRange{0x100, 0x100};
-                              }};
+                          .header = {0x100, 0x100}};
 
 }  // namespace hotstitch::cartridge

@@ -18,7 +18,7 @@ using cartridge::platform_of;
 namespace {
 
 /// Bytes as the map counts them. Platforms with several byte orders have no map, so a view does.
-ByteView rom_in(const Cartridge& image, ByteView file) {
+ByteView rom_in(const Identity& image, ByteView file) {
     return file.subspan(image.reading ? static_cast<std::size_t>(image.reading->bytes) : 0);
 }
 
@@ -38,7 +38,7 @@ std::string_view without_mark(std::string_view text) {
         .wanted(fmt::format("an address such as {}, or +0x1234 for an offset in the file", example));
 }
 
-std::uint64_t offset_of(const Cartridge& image, ByteView rom, std::string_view text) {
+std::uint64_t offset_of(const Identity& image, ByteView rom, std::string_view text) {
     const cartridge::Platform& platform = platform_of(image);
     if (platform.map == nullptr)
         throw Error(ErrorCode::unsupported, fmt::format("the library knows no addresses of {} ROMs", platform.title))
@@ -47,47 +47,46 @@ std::uint64_t offset_of(const Cartridge& image, ByteView rom, std::string_view t
     const bool banked = colon != std::string_view::npos;
     auto bank = banked ? hex_number(without_mark(text.substr(0, colon))) : std::optional<std::uint64_t>(0);
     auto at = hex_number(without_mark(banked ? text.substr(colon + 1) : text));
-    if (!bank || !at || *bank > 0xFFFF) no_address(text, platform.map->example());
+    if (!bank || !at || *bank > 0xFFFF) no_address(text, platform.map->example);
     bool has_bank = banked;
     // Six digits without a colon are a bank and an address, where there are 24 bits of them.
     if (!banked && *at > 0xFFFF && *at <= 0xFFFFFF) bank = *at >> 16, at = *at & 0xFFFF, has_bank = true;
-    const auto offset = platform.map->offset(image, rom, static_cast<unsigned>(*bank), *at, has_bank);
+    const auto offset = platform.map->offset(rom, static_cast<unsigned>(*bank), *at, has_bank);
     if (!offset)
         throw Error(ErrorCode::usage, fmt::format("no ROM stands at {}", text))
             .wanted(
-                fmt::format("an address such as {}, or +0x1234 for an offset in the file", platform.map->example()));
+                fmt::format("an address such as {}, or +0x1234 for an offset in the file", platform.map->example));
     return *offset;
 }
 
 }  // namespace
 
-bool has_addresses(const Cartridge& image) {
+bool has_addresses(const Identity& image) {
     return platform_of(image).map != nullptr;
 }
 
 namespace {
 
-std::string address_in(const Cartridge& image, ByteView file, std::uint64_t rom_offset) {
+std::string address_in(const Identity& image, ByteView file, std::uint64_t rom_offset) {
     const cartridge::MemoryMap* const map = platform_of(image).map;
-    return map == nullptr ? std::string()
-                          : map->address(image, rom_in(image, file), rom_offset).value_or(std::string());
+    return map == nullptr ? std::string() : map->address(rom_in(image, file), rom_offset).value_or(std::string());
 }
 
 }  // namespace
 
-std::string address_of(const Cartridge& image, const ByteSource& file, std::uint64_t rom_offset) {
+std::string address_of(const Identity& image, const ByteSource& file, std::uint64_t rom_offset) {
     return address_in(image, WholeView(file), rom_offset);
 }
 
-Place place_at(const Cartridge& image, const ByteSource& file, std::string_view text) {
+Place place_at(const Identity& image, const ByteSource& file, std::string_view text) {
     return place_at(image, WholeView(file).bytes(), text);
 }
 
-Place place_at(const Cartridge& image, ByteView file, std::string_view text) {
+Place place_at(const Identity& image, ByteView file, std::string_view text) {
     Place place;
     if (text.starts_with('+')) {
         const auto offset = hex_number(without_mark(text.substr(1)));
-        if (!offset) no_address(text, has_addresses(image) ? platform_of(image).map->example() : "+0x1234");
+        if (!offset) no_address(text, has_addresses(image) ? platform_of(image).map->example : "+0x1234");
         if (*offset < image.front_header)
             throw Error(ErrorCode::usage, fmt::format("{} lies in the front header", text))
                 .wanted(fmt::format("+{:#x} or more", image.front_header));
@@ -105,14 +104,14 @@ Place place_at(const Cartridge& image, ByteView file, std::string_view text) {
     return place;
 }
 
-std::vector<FreeRun> free_runs(const Cartridge& image, const ByteSource& source, std::uint64_t least) {
+std::vector<FreeRun> free_runs(const Identity& image, const ByteSource& source, std::uint64_t least) {
     const WholeView view(source);
     const ByteView file = view;
     const std::uint64_t bank = bank_size(image);
     Bytes in_order;
     ByteView rom = file.subspan(static_cast<std::size_t>(image.front_header));
     if (image.reading && image.reading->kind != RepresentationKind::without_front_header)
-        rom = in_order = cartridge::bytes_read(file, image.reading);
+        rom = in_order = bytes_read(file, image.reading);
     std::vector<FreeRun> runs;
     for (std::size_t at = 0; at < rom.size();) {
         const std::uint64_t bank_end =
@@ -125,9 +124,9 @@ std::vector<FreeRun> free_runs(const Cartridge& image, const ByteSource& source,
     return runs;
 }
 
-std::uint64_t bank_size(const Cartridge& image) {
+std::uint64_t bank_size(const Identity& image) {
     const cartridge::MemoryMap* const map = platform_of(image).map;
-    return map == nullptr ? 0 : map->bank_size(image);
+    return map == nullptr || map->bank_size == nullptr ? 0 : map->bank_size(image);
 }
 
 }  // namespace hotstitch

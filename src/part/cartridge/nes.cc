@@ -7,11 +7,12 @@
 #include <array>
 #include <limits>
 
+#include "digest/sums.h"
+#include "field/numbers.h"
+#include "field/text.h"
 #include "hotstitch/error.h"
-#include "part/cartridge/fields.h"
 #include "part/cartridge/nes_header.h"
 #include "part/cartridge/platform.h"
-#include "part/cartridge/regions.h"
 
 namespace hotstitch::cartridge {
 
@@ -51,7 +52,7 @@ bool has_junk(ByteView file, bool new_layout) {
     return (u8(file, 7) & 0x0C) == 0x04 || any(12, 16) || any(10, 12);
 }
 
-constexpr std::array<Region, 4> timings{{{0, "NTSC"}, {1, "PAL"}, {2, "NTSC and PAL"}, {3, "PAL-like clone"}}};
+constexpr std::array<NamedValue, 4> timings{{{0, "NTSC"}, {1, "PAL"}, {2, "NTSC and PAL"}, {3, "PAL-like clone"}}};
 
 }  // namespace
 
@@ -87,13 +88,10 @@ bool is_nes(ByteView file) {
     return file.size() >= nes_header_size && text_at(file, 0, 4) == "NES\x1A";
 }
 
-std::optional<Cartridge> recognise(ByteView file) {
+std::optional<Identity> recognise(ByteView file) {
     if (!is_nes(file)) return std::nullopt;
     const NesHeader h = nes_header(file);
-    Cartridge image;
-    image.front_header = nes_header_size;
-    image.header_describes = true;
-    image.size = file.size() - nes_header_size;
+    Identity image = behind_front_header(file, nes_header_size);
     image.mapping = fmt::format("mapper {}{}", h.mapper, h.submapper != 0 ? fmt::format(".{}", h.submapper) : "");
     const std::uint64_t declared = added(added(h.prg, h.chr), h.rom_at - nes_header_size);
     image.declared_size = declared;
@@ -101,20 +99,20 @@ std::optional<Cartridge> recognise(ByteView file) {
     const auto kib = [](std::uint64_t size) {
         return size % 1024 == 0 ? fmt::format("{} KiB", size / 1024) : fmt::format("{} bytes", size);
     };
-    image.details.push_back({"layout", "layout", h.new_layout ? "the new one" : "the old one"});
-    image.details.push_back({"prg", "PRG", kib(h.prg)});
-    image.details.push_back({"chr", "CHR", h.chr == 0 ? "none, RAM" : kib(h.chr)});
-    image.details.push_back({"mirroring", "mirroring",
-                             h.four_screen ? "four screens"
-                             : h.vertical  ? "vertical"
-                                           : "horizontal"});
-    if (h.battery) image.details.push_back({"battery", "battery", "yes"});
-    if (h.trainer) image.details.push_back({"trainer", "trainer", "512 bytes before PRG"});
+    image.facts.push_back({"layout", "layout", h.new_layout ? "the new one" : "the old one"});
+    image.facts.push_back({"prg", "PRG", kib(h.prg)});
+    image.facts.push_back({"chr", "CHR", h.chr == 0 ? "none, RAM" : kib(h.chr)});
+    image.facts.push_back({"mirroring", "mirroring",
+                           h.four_screen ? "four screens"
+                           : h.vertical  ? "vertical"
+                                         : "horizontal"});
+    if (h.battery) image.facts.push_back({"battery", "battery", "yes"});
+    if (h.trainer) image.facts.push_back({"trainer", "trainer", "512 bytes before PRG"});
     if (image.size < declared)
         image.warnings.push_back(
             fmt::format("the file ends {} bytes before what its header claims", declared - image.size));
     if (image.size > declared && h.more_follows)
-        image.details.push_back(
+        image.facts.push_back(
             {"more", "after CHR", fmt::format("{} bytes, as the header says", image.size - declared)});
     else if (image.size > declared)
         image.warnings.push_back(fmt::format("{} bytes follow what the header claims", image.size - declared));
@@ -124,13 +122,12 @@ std::optional<Cartridge> recognise(ByteView file) {
             text_at(file, 12, 4) == std::string_view("\0\0\0\0", 4) && u8(file, 11) == 0 && (u8(file, 7) & 0x0C) != 4
                 ? "the header may hold junk (byte 10 alone, which is weak evidence); mend header-junk zeroes it"
                 : "the header holds junk in bytes that have to be 0; mend header-junk zeroes it");
-    Evidence evidence(image);
-    evidence.add(true, 32, "it begins with the platform's magic number");
-    evidence.add(image.size == declared, 16, "PRG and CHR fill the file exactly");
+    Evidence(image).add(image.size == declared, 16, "PRG and CHR fill the file exactly");
     return image;
 }
 
-void mend_junk(Bytes& rom, std::string_view, Mending& mending) {
+void mend_junk(Mending& mending, std::string_view) {
+    Bytes& rom = mending.rom;
     const NesHeader h = nes_header(rom);
     const auto shown = [&](std::size_t from) {
         std::string text;
@@ -151,42 +148,36 @@ void mend_junk(Bytes& rom, std::string_view, Mending& mending) {
     std::string after;
     for (const std::byte b : kept)
         after += fmt::format("{}{:02x}", after.empty() ? "" : " ", std::to_integer<unsigned>(b));
-    set_field(rom, 7, kept, "bytes 7 to 15", before, after, mending);
+    set_field(rom, 7, kept, "bytes 7 to 15", before, after, mending.fields);
 }
 
-constexpr std::array<PlatformMend, 1> mends{
-    {{"header-junk", Turn::field, "", "junk in the front header's unused bytes", mend_junk}}};
+constexpr std::array mends{MendRow{
+    .name = "header-junk", .turn = Turn::field, .what = "junk in the front header's unused bytes", .run = mend_junk}};
 
 /// Banks of 16 KiB at 8000; the last one stands at C000, as on most boards.
-class Map final : public MemoryMap {
-public:
-    std::optional<std::string> address(const Cartridge&, ByteView rom, std::uint64_t offset) const override {
-        const NesHeader h = nes_header(rom);
-        const std::uint64_t trainer = h.rom_at - nes_header_size;
-        if (offset < trainer || h.prg == 0) return std::nullopt;
-        const std::uint64_t at = offset - trainer;
-        if (at >= h.prg) return std::nullopt;
-        const std::uint64_t bank = at / prg_unit, last = h.prg / prg_unit - (h.prg >= prg_unit ? 1 : 0);
-        return fmt::format("{:02X}:{:04X}", bank, (bank == last ? 0xC000 : 0x8000) + at % prg_unit);
-    }
-    std::optional<std::uint64_t> offset(const Cartridge&, ByteView rom, unsigned bank, std::uint64_t at,
-                                        bool has_bank) const override {
-        const NesHeader h = nes_header(rom);
-        if (at < 0x8000 || at > 0xFFFF) return std::nullopt;
-        const std::uint64_t banks = h.prg / prg_unit;
-        // Without a bank, only what never moves can be meant: the last one.
-        if (!has_bank && at >= 0xC000) bank = static_cast<unsigned>(banks - 1);
-        if (!has_bank && at < 0xC000 && banks > 2) return std::nullopt;
-        if (bank >= banks) return std::nullopt;
-        return h.rom_at - nes_header_size + bank * prg_unit + at % prg_unit;
-    }
-    std::uint64_t bank_size(const Cartridge&) const override { return prg_unit; }
-    std::string_view example() const override { return "03:8000"; }
-};
-const Map map;
+std::optional<std::string> address_at(ByteView rom, std::uint64_t offset) {
+    const NesHeader h = nes_header(rom);
+    const std::uint64_t trainer = h.rom_at - nes_header_size;
+    if (offset < trainer || h.prg == 0) return std::nullopt;
+    const std::uint64_t at = offset - trainer;
+    if (at >= h.prg) return std::nullopt;
+    const std::uint64_t bank = at / prg_unit, last = h.prg / prg_unit - (h.prg >= prg_unit ? 1 : 0);
+    return fmt::format("{:02X}:{:04X}", bank, (bank == last ? 0xC000 : 0x8000) + at % prg_unit);
+}
+std::optional<std::uint64_t> offset_at(ByteView rom, unsigned bank, std::uint64_t at, bool has_bank) {
+    const NesHeader h = nes_header(rom);
+    if (at < 0x8000 || at > 0xFFFF) return std::nullopt;
+    const std::uint64_t banks = h.prg / prg_unit;
+    // Without a bank, only what never moves can be meant: the last one.
+    if (!has_bank && at >= 0xC000) bank = static_cast<unsigned>(banks - 1);
+    if (!has_bank && at < 0xC000 && banks > 2) return std::nullopt;
+    if (bank >= banks) return std::nullopt;
+    return h.rom_at - nes_header_size + bank * prg_unit + at % prg_unit;
+}
+constexpr MemoryMap map{"03:8000", [](const Identity&) { return prg_unit; }, address_at, offset_at};
 
 /// Disk sides: 65500 bytes each, the first block 01 and a text of 14 letters between asterisks.
-std::optional<Cartridge> recognise_disk(ByteView file) {
+std::optional<Identity> recognise_disk(ByteView file) {
     constexpr std::uint64_t side = 65500, header = 16;
     const bool headered = file.size() >= header && text_at(file, 0, 4) == "FDS\x1A";
     const ByteView disk = file.subspan(headered ? header : 0);
@@ -196,7 +187,7 @@ std::optional<Cartridge> recognise_disk(ByteView file) {
         return text.front() == '*' && text.back() == '*' &&
                std::all_of(text.begin() + 1, text.end() - 1, [](char c) { return c == '-' || (c >= 'A' && c <= 'Z'); });
     };
-    Cartridge image;
+    Identity image;
     Evidence evidence(image);
     evidence.add(headered, 32, "it begins with the platform's magic number");
     evidence.add(begins_side(), 40, "a disk side begins with its text");
@@ -209,7 +200,7 @@ std::optional<Cartridge> recognise_disk(ByteView file) {
     if (begins_side()) image.revision = u8(disk, 0x14);
     if (headered) {
         image.declared_size = u8(file, 4) * side;
-        image.details.push_back({"sides", "sides", fmt::format("{}", u8(file, 4))});
+        image.facts.push_back({"sides", "sides", fmt::format("{}", u8(file, 4))});
         if (image.size != image.declared_size)
             image.warnings.push_back(
                 fmt::format("the header claims {} sides, and there are {} bytes", u8(file, 4), image.size));
@@ -219,16 +210,19 @@ std::optional<Cartridge> recognise_disk(ByteView file) {
 
 }  // namespace
 
-extern const Platform nes, nes_disk;
 constexpr std::string_view describes_the_rest =
     "the front header says what is where: new banks go in with a program that knows the board";
 const Platform nes{.name = "nes",
                    .title = "NES",
+                   .extensions = ".nes .unf",
                    .recognise = recognise,
                    .mends = mends,
                    .map = &map,
                    .fixed_size = describes_the_rest};
-const Platform nes_disk{
-    .name = "nes-disk", .title = "NES disk", .recognise = recognise_disk, .fixed_size = "a disk side has its size"};
+const Platform nes_disk{.name = "nes-disk",
+                        .title = "NES disk",
+                        .extensions = ".fds",
+                        .recognise = recognise_disk,
+                        .fixed_size = "a disk side has its size"};
 
 }  // namespace hotstitch::cartridge

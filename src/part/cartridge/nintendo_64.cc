@@ -7,11 +7,12 @@
 #include <array>
 #include <bit>
 
+#include "digest/sums.h"
+#include "field/numbers.h"
+#include "field/text.h"
 #include "hotstitch/digest.h"
 #include "hotstitch/error.h"
-#include "part/cartridge/fields.h"
 #include "part/cartridge/platform.h"
-#include "part/cartridge/regions.h"
 
 namespace hotstitch::cartridge {
 namespace {
@@ -74,9 +75,9 @@ constexpr std::array<DumpOrder, 3> orders{{{"big-endian", {}},
                                            {"little-endian", RepresentationKind::words_reversed}}};
 constexpr std::array<std::uint32_t, 3> first_words{0x80371240, 0x37804012, 0x40123780};  ///< in the same order
 
-void state_checks(ByteView rom, Cartridge& image) {
+void state_checks(ByteView rom, Identity& image) {
     const BootCode* const boot = boot_code_of(rom);
-    image.details.push_back(
+    image.facts.push_back(
         {"boot_code", "boot code",
          boot == nullptr ? "of no known variant (CIC)" : fmt::format("variant {} (CIC)", boot->name)});
     std::string why;
@@ -91,29 +92,16 @@ void state_checks(ByteView rom, Cartridge& image) {
         check_of("check words", both(right[0], right[1]), both(u32be(rom, words_at), u32be(rom, words_at + 4)), 16));
 }
 
-constexpr std::array<HeaderField, 4> fields{{
-    {.kind = HeaderField::Kind::region,
-     .at = region_at,
-     .regions = letter_regions,
-     .letters = true,
-     .value = "a word or letter: Europe, P …",
-     .what = "the region letter of the game code"},
-    {.kind = HeaderField::Kind::title,
-     .at = title_at,
-     .length = title_length,
-     .kana = true,
-     .value = "up to 20 characters",
-     .what = "the title"},
-    {.kind = HeaderField::Kind::serial, .at = code_at, .length = 4},
-    {.kind = HeaderField::Kind::revision, .at = revision_at},
-}};
+constexpr std::array fields{letter_region_field(region_at, "the region letter of the game code"),
+                            title_field(title_at, title_length, ' ', "up to 20 characters", true),
+                            serial_field(code_at, 4), revision_field(revision_at)};
 
-std::optional<Cartridge> recognise(ByteView file) {
+std::optional<Identity> recognise(ByteView file) {
     if (file.size() < header_end) return std::nullopt;
     const auto* const first = std::find(first_words.begin(), first_words.end(), u32be(file, 0));
     if (first == first_words.end()) return std::nullopt;
     const DumpOrder* const order = &orders[static_cast<std::size_t>(first - first_words.begin())];
-    Cartridge image;
+    Identity image;
     Bytes storage;
     ByteView rom = file;
     if (order->reading) {
@@ -137,7 +125,8 @@ std::optional<Cartridge> recognise(ByteView file) {
     return image;
 }
 
-void mend_checksum(Bytes& rom, std::string_view, Mending& mending) {
+void mend_checksum(Mending& mending, std::string_view) {
+    Bytes& rom = mending.rom;
     const std::string& named = mending.options.boot_code;
     const BootCode* const boot = named.empty() ? boot_code_of(rom) : boot_code_named(named);
     if (rom.size() < checked_end)
@@ -150,27 +139,23 @@ void mend_checksum(Bytes& rom, std::string_view, Mending& mending) {
             .in("boot code")
             .hint("name the variant if you know it: 6101, 6102, 6103, 6105, 6106 or 7102");
     const CheckWords right = check_words(rom, *boot);
-    set_hex(rom, words_at, right[0], 4, std::endian::big, "check word 1", mending);
-    set_hex(rom, words_at + 4, right[1], 4, std::endian::big, "check word 2", mending);
+    set_hex(rom, words_at, right[0], 4, std::endian::big, "check word 1", mending.fields);
+    set_hex(rom, words_at + 4, right[1], 4, std::endian::big, "check word 2", mending.fields);
 }
 
-constexpr std::array<PlatformMend, 1> mends{{
-    {"checksum", Turn::checks, "", "the two check words", mend_checksum},
-}};
+constexpr std::array mends{
+    MendRow{.name = "checksum", .turn = Turn::checks, .what = "the two check words", .run = mend_checksum}};
 
 }  // namespace
 
-extern const Platform nintendo_64;
 const Platform nintendo_64{.name = "n64",
                            .title = "Nintendo 64",
+                           .extensions = ".n64 .z64 .v64",
                            .recognise = recognise,
                            .fields = fields,
                            .mends = mends,
                            .orders = orders,
-                           .largest = [](const Cartridge&) -> std::uint64_t { return 64 << 20; },
-                           .header =
-                               [](const Cartridge&) {
-                                   return ByteRange{0, 0x40};
-                               }};
+                           .largest = [](const Identity&) -> std::uint64_t { return 64 << 20; },
+                           .header = {0, header_end}};
 
 }  // namespace hotstitch::cartridge

@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: MIT
 // PC Engine: no internal header, so the five vectors at the end of the first bank have to do.
 // docs/formats/images.md, "Others". Tested by tests/image_test.cc.
-#include "part/cartridge/fields.h"
+#include "digest/sums.h"
+#include "field/numbers.h"
+#include "field/text.h"
 #include "part/cartridge/platform.h"
 
 namespace hotstitch::cartridge {
@@ -10,9 +12,9 @@ namespace {
 constexpr std::size_t bank = 0x2000, vectors_at = 0x1FF6, vectors = 5;
 constexpr std::uint64_t largest = 4 << 20;
 
-std::optional<Cartridge> recognise_plain(ByteView rom) {
+std::optional<Identity> recognise_plain(ByteView rom) {
     if (rom.size() < bank || rom.size() % bank != 0 || rom.size() > largest) return std::nullopt;
-    Cartridge image;
+    Identity image;
     image.size = rom.size();
     Evidence evidence(image);
     bool in_first_bank = true;
@@ -30,13 +32,13 @@ std::optional<Cartridge> recognise_plain(ByteView rom) {
     return image;
 }
 
-std::optional<Cartridge> recognise(ByteView file) {
-    return with_or_without_header(file, bank, 512, recognise_plain);
+std::optional<Identity> recognise(ByteView file) {
+    return with_or_without_header(file, recognise_plain, bank);
 }
 
 }  // namespace
 
-extern const Platform pc_engine;
-const Platform pc_engine{.name = "pc-engine", .title = "PC Engine", .recognise = recognise, .copier_header = true};
+const Platform pc_engine{
+    .name = "pc-engine", .title = "PC Engine", .extensions = ".pce", .recognise = recognise, .copier_header = true};
 
 }  // namespace hotstitch::cartridge

@@ -6,9 +6,6 @@
 
 namespace hotstitch::cartridge {
 
-extern const Platform snes, nes, nes_disk, game_boy, game_boy_advance, nintendo_ds, nintendo_64, mega_drive,
-    master_system, pc_engine, lynx, atari_7800, wonderswan;
-
 namespace {
 
 constexpr std::array<const Platform*, 13> rows{

@@ -2,8 +2,8 @@
 // Asks every platform, and takes the one for which most speaks. Tested by tests/image_test.cc.
 #include <fmt/format.h>
 
+#include "field/numbers.h"
 #include "hotstitch/error.h"
-#include "part/cartridge/fields.h"
 #include "part/cartridge/platform.h"
 #include "source/whole.h"
 
@@ -11,19 +11,35 @@ namespace hotstitch {
 
 namespace cartridge {
 
-std::optional<Cartridge> with_or_without_header(ByteView file, std::uint64_t multiple, std::uint64_t header,
-                                                std::optional<Cartridge> (*recognise_plain)(ByteView)) {
-    std::optional<Cartridge> without;
-    if (file.size() > header && file.size() % multiple == header % multiple) {
-        without = recognise_plain(file.subspan(static_cast<std::size_t>(header)));
+void Evidence::add(bool fits, unsigned bits, std::string_view words) {
+    if (!fits) return;
+    identity_.evidence_bits += bits;
+    identity_.evidence.emplace_back(words);
+}
+
+std::optional<Identity> with_or_without_header(ByteView file, std::optional<Identity> (*recognise_plain)(ByteView),
+                                               std::uint64_t multiple) {
+    constexpr std::size_t header = 512;
+    std::optional<Identity> without;
+    if (file.size() > header && file.size() % multiple == header) {
+        without = recognise_plain(file.subspan(header));
         if (without) {
             without->front_header = header;
             without->reading = Representation{RepresentationKind::without_front_header, header};
             Evidence(*without).add(true, 4, fmt::format("its size leaves {} bytes over for a front header", header));
         }
     }
-    std::optional<Cartridge> as_is = recognise_plain(file);
+    std::optional<Identity> as_is = recognise_plain(file);
     return without && (!as_is || without->evidence_bits > as_is->evidence_bits) ? without : as_is;
+}
+
+Identity behind_front_header(ByteView file, std::uint64_t front_header, unsigned bits) {
+    Identity identity;
+    identity.front_header = front_header;
+    identity.header_describes = true;
+    identity.size = file.size() - front_header;
+    Evidence(identity).add(true, bits, "it begins with the platform's magic number");
+    return identity;
 }
 
 InternalCheck check_of(std::string_view name, std::uint64_t wanted, std::uint64_t found, int digits) {
@@ -35,7 +51,15 @@ InternalCheck unknown_check(std::string_view name, std::string note) {
     return {name, CheckState::unknown, {}, {}, std::move(note), false};
 }
 
-const Platform& platform_of(const Cartridge& image) {
+InternalCheck logo_check(std::string_view kind, std::uint64_t genuine, std::uint64_t found, int digits) {
+    InternalCheck check = check_of("logo", genuine, found, digits);
+    check.note = fmt::format("{} of its area{}", kind,
+                             genuine == found ? "" : "; a console starts nothing else, most emulators do");
+    check.mendable = false;
+    return check;
+}
+
+const Platform& platform_of(const Identity& image) {
     for (const Platform* const platform : platforms())
         if (platform->name == image.platform) return *platform;
     throw Error(ErrorCode::usage, "the image names no known platform").found(std::string(image.platform));
@@ -43,18 +67,19 @@ const Platform& platform_of(const Cartridge& image) {
 
 }  // namespace cartridge
 
-std::optional<Cartridge> recognise_cartridge(const ByteSource& file) {
+std::optional<Identity> recognise_cartridge(const ByteSource& file) {
     if (file.size() > largest_cartridge) return std::nullopt;
     return recognise_cartridge(WholeView(file).bytes());
 }
 
-std::optional<Cartridge> recognise_cartridge(ByteView file) {
+std::optional<Identity> recognise_cartridge(ByteView file) {
     if (file.size() > largest_cartridge) return std::nullopt;  // a disc would be read for nothing
-    std::optional<Cartridge> best;
-    std::vector<Cartridge> others;
+    std::optional<Identity> best;
+    std::vector<Identity> others;
     for (const cartridge::Platform* const platform : cartridge::platforms()) {
-        std::optional<Cartridge> image = platform->recognise(file);
+        std::optional<Identity> image = platform->recognise(file);
         if (!image || image->evidence_bits < cartridge::least_bits) continue;
+        image->kind = {"cartridge", "a cartridge ROM"};
         image->platform = platform->name;
         image->platform_title = platform->title;
         image->certainty = image->evidence_bits >= cartridge::certain_bits ? Certainty::certain : Certainty::likely;
@@ -66,26 +91,9 @@ std::optional<Cartridge> recognise_cartridge(ByteView file) {
         }
     }
     // What is likely only is no rival of what is certain.
-    for (const Cartridge& other : others)
+    for (const Identity& other : others)
         if (other.certainty >= best->certainty) best->also_like.push_back(other.platform_title);
     return best;
-}
-
-std::string edition_of(const Cartridge& image) {
-    std::string text = image.title.empty() ? std::string(image.platform_title) : image.title;
-    if (!image.region.empty()) text += ", " + image.region;
-    if (image.revision) text += fmt::format(", revision {}", *image.revision);
-    return text;
-}
-
-bool all_checks_right(const Cartridge& image) noexcept {
-    bool any = false;
-    for (const InternalCheck& check : image.checks) {
-        if (!check.mendable || check.state == CheckState::unknown) continue;
-        if (check.state == CheckState::wrong) return false;
-        any = true;
-    }
-    return any;
 }
 
 }  // namespace hotstitch

@@ -7,10 +7,11 @@
 #include <array>
 #include <bit>
 
+#include "digest/sums.h"
+#include "field/numbers.h"
+#include "field/text.h"
 #include "hotstitch/error.h"
-#include "part/cartridge/fields.h"
 #include "part/cartridge/platform.h"
-#include "part/cartridge/regions.h"
 
 namespace hotstitch::cartridge {
 namespace {
@@ -31,23 +32,23 @@ constexpr std::array<Layout, 4> layouts{{{"LoROM", 0x7FC0, 0, {0x20, 0x22, 0x23}
                                          {"ExLoROM", 0x407FC0, 0x400000, {0x20, 0x22, 0x22}, true, false},
                                          {"ExHiROM", 0x40FFC0, 0x408000, {0x25, 0x25, 0x25}, true, true}}};
 
-constexpr std::array<Region, 17> regions{{{0x00, "Japan"},
-                                          {0x01, "Americas"},
-                                          {0x02, "Europe"},
-                                          {0x03, "Sweden"},
-                                          {0x04, "Finland"},
-                                          {0x05, "Denmark"},
-                                          {0x06, "France"},
-                                          {0x07, "Netherlands"},
-                                          {0x08, "Spain"},
-                                          {0x09, "Germany"},
-                                          {0x0A, "Italy"},
-                                          {0x0B, "China"},
-                                          {0x0C, "Indonesia"},
-                                          {0x0D, "Korea"},
-                                          {0x0F, "Canada"},
-                                          {0x10, "Brazil"},
-                                          {0x11, "Australia"}}};
+constexpr std::array<NamedValue, 17> regions{{{0x00, "Japan"},
+                                              {0x01, "Americas"},
+                                              {0x02, "Europe"},
+                                              {0x03, "Sweden"},
+                                              {0x04, "Finland"},
+                                              {0x05, "Denmark"},
+                                              {0x06, "France"},
+                                              {0x07, "Netherlands"},
+                                              {0x08, "Spain"},
+                                              {0x09, "Germany"},
+                                              {0x0A, "Italy"},
+                                              {0x0B, "China"},
+                                              {0x0C, "Indonesia"},
+                                              {0x0D, "Korea"},
+                                              {0x0F, "Canada"},
+                                              {0x10, "Brazil"},
+                                              {0x11, "Australia"}}};
 
 /// The sum with what is no power of two mirrored up: 1.75 MiB = 1 + the mirror of (1/2 + 1/4 twice).
 std::uint64_t mirrored_sum(ByteView rom) {
@@ -71,7 +72,7 @@ unsigned right_sum(ByteView rom, std::size_t header, std::uint64_t plain_sum) {
         (plain_sum - times * sum_of_bytes(rom.subspan(header + complement_at, 4)) + times * 0x1FE) & 0xFFFF);
 }
 
-unsigned size_field(std::uint64_t size) {
+unsigned size_code(std::uint64_t size) {
     return static_cast<unsigned>(std::bit_width((size + kib - 1) / kib - 1));
 }
 
@@ -107,7 +108,7 @@ int score_of(ByteView rom, const Layout& layout, bool sum_right) {
     if (is_title(text_at(rom, h + title_at, title_length), true)) score += 2;
     if (u16le(rom, h + reset_at) < 0x8000) score -= 6;
     score += opcode_score(rom, layout);
-    if (u8(rom, h + rom_size_at) == size_field(rom.size())) score += 2;
+    if (u8(rom, h + rom_size_at) == size_code(rom.size())) score += 2;
     if (u8(rom, h + ram_size_at) <= 8) score += 1;
     if (!word_of(regions, u8(rom, h + region_at)).empty()) score += 1;
     return score;
@@ -149,41 +150,32 @@ const Layout* layout_of(ByteView rom) {
     return found_in(rom).layout;
 }
 
-void state_checks(ByteView rom, std::size_t h, std::uint64_t sum, Cartridge& image) {
+void state_checks(ByteView rom, std::size_t h, std::uint64_t sum, Identity& image) {
     const unsigned right = right_sum(rom, h, sum);
     image.checks.push_back(check_of("checksum", right, u16le(rom, h + sum_at), 4));
     image.checks.push_back(check_of("complement", right ^ 0xFFFF, u16le(rom, h + complement_at), 4));
 }
 
-constexpr std::array<HeaderField, 3> fields{{
-    {.kind = HeaderField::Kind::region,
-     .at = region_at,
-     .regions = regions,
-     .value = "a word or code: Europe, Americas, 02 …",
-     .what = "the region"},
-    {.kind = HeaderField::Kind::title,
-     .at = title_at,
-     .length = title_length,
-     .kana = true,
-     .value = "up to 21 characters",
-     .what = "the title"},
-    {.kind = HeaderField::Kind::revision, .at = revision_at},
-}};
+constexpr std::array fields{
+    size_field(
+        rom_size_at, [](unsigned code) { return code < 16 ? std::optional<std::uint64_t>(kib << code) : std::nullopt; },
+        [](std::uint64_t size) { return std::optional(size_code(size)); }),
+    region_field(region_at, regions, "a word or code: Europe, Americas, 02 …"),
+    title_field(title_at, title_length, ' ', "up to 21 characters", true), revision_field(revision_at)};
 
-std::optional<Cartridge> recognise_plain(ByteView rom) {
+std::optional<Identity> recognise_plain(ByteView rom) {
     const auto [layout, sum] = found_in(rom);
     if (layout == nullptr) return std::nullopt;
     const std::size_t h = layout->header;
-    Cartridge image;
+    Identity image;
     image.size = rom.size();
     image.internal_header = h;
     image.layout = static_cast<unsigned>(layout - layouts.data());
     read_fields(rom, fields, image);
     image.mapping = fmt::format("{}{}", layout->name, (u8(rom, h + mode_at) & 0x10) != 0 ? ", fast" : "");
-    if (const unsigned n = u8(rom, h + rom_size_at); n < 16) image.declared_size = kib << n;
     if (const unsigned ram = u8(rom, h + ram_size_at); ram != 0 && ram < 16)
-        image.details.push_back({"ram", "RAM", fmt::format("{} KiB", 1U << ram)});
-    image.details.push_back({"header_at", "header at", hex_text(h, 6)});
+        image.facts.push_back({"ram", "RAM", fmt::format("{} KiB", 1U << ram)});
+    image.facts.push_back({"header_at", "header at", hex_text(h, 6)});
     state_checks(rom, h, sum, image);
     const bool sum_right = image.checks[0].state == CheckState::right;
     Evidence evidence(image);
@@ -191,7 +183,7 @@ std::optional<Cartridge> recognise_plain(ByteView rom) {
     evidence.add(sum_right, 16, "the checksum is right");
     evidence.add(is_title(text_at(rom, h + title_at, title_length), true), 10, "the title can be read");
     evidence.add(mode_fits(rom, *layout), 6, "the map mode fits the header's place");
-    evidence.add(u8(rom, h + rom_size_at) == size_field(rom.size()), 5, "the size field agrees");
+    evidence.add(u8(rom, h + rom_size_at) == size_code(rom.size()), 5, "the size field agrees");
     evidence.add(u8(rom, h + ram_size_at) <= 8, 3, "the RAM size is a possible one");
     evidence.add(!image.region.empty(), 3, "the region is a known one");
     evidence.add(opcode_score(rom, *layout) > 0, 4, "the program begins where the reset vector points");
@@ -200,94 +192,72 @@ std::optional<Cartridge> recognise_plain(ByteView rom) {
     return image;
 }
 
-std::optional<Cartridge> recognise(ByteView file) {
-    return with_or_without_header(file, 1024, 512, recognise_plain);
+std::optional<Identity> recognise(ByteView file) {
+    return with_or_without_header(file, recognise_plain);
 }
 
-/// Where it was found at first: a new title may well hide it.
-std::size_t header_of(const Mending& mending) {
-    return static_cast<std::size_t>(mending.image.internal_header);
-}
-
-void mend_checksum(Bytes& rom, std::string_view, Mending& mending) {
-    const std::size_t h = header_of(mending);
+void mend_checksum(Mending& mending, std::string_view) {
+    Bytes& rom = mending.rom;
+    // Where it was found at first: a new title may well hide it.
+    const auto h = static_cast<std::size_t>(mending.identity.internal_header);
     const unsigned right = right_sum(rom, h, mirrored_sum(rom));
-    set_hex(rom, h + complement_at, right ^ 0xFFFF, 2, std::endian::little, "complement", mending);
-    set_hex(rom, h + sum_at, right, 2, std::endian::little, "checksum", mending);
+    set_hex(rom, h + complement_at, right ^ 0xFFFF, 2, std::endian::little, "complement", mending.fields);
+    set_hex(rom, h + sum_at, right, 2, std::endian::little, "checksum", mending.fields);
 }
 
-void mend_size(Bytes& rom, std::string_view, Mending& mending) {
-    const std::size_t at = header_of(mending) + rom_size_at;
-    const unsigned wanted = size_field(rom.size()), before = u8(rom, at);
-    const auto words = [](unsigned n) { return n < 16 ? fmt::format("{} KiB", 1U << n) : hex_text(n, 2); };
-    const std::array field{static_cast<std::byte>(wanted)};
-    set_field(rom, at, field, "ROM size", words(before), words(wanted), mending);
+constexpr std::array mends{
+    MendRow{.name = "checksum", .turn = Turn::checks, .what = "checksum and complement", .run = mend_checksum}};
+
+std::optional<std::string> address_at(ByteView rom, std::uint64_t offset) {
+    const Layout* const layout = layout_of(rom);
+    if (layout == nullptr || offset >= rom.size() || offset >= (layout->extended ? 8U << 20 : 4U << 20))
+        return std::nullopt;
+    const bool upper = offset >= (4U << 20);
+    const std::uint64_t in_half = offset & 0x3FFFFF;
+    if (!layout->hi) {
+        // Banks 7E and 7F are work RAM: the last two are seen from FE on only.
+        const std::uint64_t bank = in_half >> 15;
+        const bool low = layout->extended ? upper : bank < 0x7E;
+        if (layout->extended && upper && bank >= 0x7E) return std::nullopt;
+        return fmt::format("{:02X}:{:04X}", low ? bank : bank | 0x80, 0x8000 | (in_half & 0x7FFF));
+    }
+    const std::uint64_t bank = in_half >> 16, in_bank = in_half & 0xFFFF;
+    if (!layout->extended || !upper) return fmt::format("{:02X}:{:04X}", 0xC0 | bank, in_bank);
+    if (bank < 0x3E) return fmt::format("{:02X}:{:04X}", 0x40 | bank, in_bank);
+    if (in_bank < 0x8000) return std::nullopt;
+    return fmt::format("{:02X}:{:04X}", bank, in_bank);
 }
 
-constexpr std::array<PlatformMend, 2> mends{{
-    {"rom-size", Turn::field, "", "the size that the header states", mend_size},
-    {"checksum", Turn::checks, "", "checksum and complement", mend_checksum},
-}};
-
-class Map final : public MemoryMap {
-public:
-    std::optional<std::string> address(const Cartridge&, ByteView rom, std::uint64_t offset) const override {
-        const Layout* const layout = layout_of(rom);
-        if (layout == nullptr || offset >= rom.size() || offset >= (layout->extended ? 8U << 20 : 4U << 20))
-            return std::nullopt;
-        const bool upper = offset >= (4U << 20);
-        const std::uint64_t in_half = offset & 0x3FFFFF;
-        if (!layout->hi) {
-            // Banks 7E and 7F are work RAM: the last two are seen from FE on only.
-            const std::uint64_t bank = in_half >> 15;
-            const bool low = layout->extended ? upper : bank < 0x7E;
-            if (layout->extended && upper && bank >= 0x7E) return std::nullopt;
-            return fmt::format("{:02X}:{:04X}", low ? bank : bank | 0x80, 0x8000 | (in_half & 0x7FFF));
-        }
-        const std::uint64_t bank = in_half >> 16, in_bank = in_half & 0xFFFF;
-        if (!layout->extended || !upper) return fmt::format("{:02X}:{:04X}", 0xC0 | bank, in_bank);
-        if (bank < 0x3E) return fmt::format("{:02X}:{:04X}", 0x40 | bank, in_bank);
-        if (in_bank < 0x8000) return std::nullopt;
-        return fmt::format("{:02X}:{:04X}", bank, in_bank);
+std::optional<std::uint64_t> offset_at(ByteView rom, unsigned bank, std::uint64_t at, bool) {
+    const Layout* const layout = layout_of(rom);
+    if (layout == nullptr || bank > 0xFF || at > 0xFFFF || bank == 0x7E || bank == 0x7F) return std::nullopt;
+    const bool fast = bank >= 0x80;
+    const std::uint64_t half = layout->extended && !fast ? 4U << 20 : 0;
+    if (!layout->hi) {
+        if (at < 0x8000) return std::nullopt;
+        return half + ((bank & 0x7FU) << 15) + (at & 0x7FFF);
     }
+    if ((bank & 0x40U) == 0 && at < 0x8000) return std::nullopt;
+    return half + ((bank & 0x3FU) << 16) + at;
+}
 
-    std::optional<std::uint64_t> offset(const Cartridge&, ByteView rom, unsigned bank, std::uint64_t at,
-                                        bool) const override {
-        const Layout* const layout = layout_of(rom);
-        if (layout == nullptr || bank > 0xFF || at > 0xFFFF || bank == 0x7E || bank == 0x7F) return std::nullopt;
-        const bool fast = bank >= 0x80;
-        const std::uint64_t half = layout->extended && !fast ? 4U << 20 : 0;
-        if (!layout->hi) {
-            if (at < 0x8000) return std::nullopt;
-            return half + ((bank & 0x7FU) << 15) + (at & 0x7FFF);
-        }
-        if ((bank & 0x40U) == 0 && at < 0x8000) return std::nullopt;
-        return half + ((bank & 0x3FU) << 16) + at;
-    }
-
-    std::uint64_t bank_size(const Cartridge& image) const override {
-        return layouts[image.layout].hi ? 0x10000 : 0x8000;
-    }
-    std::string_view example() const override { return "80:8000"; }
-};
-const Map map;
+constexpr MemoryMap map{
+    "80:8000", [](const Identity& image) -> std::uint64_t { return layouts[image.layout].hi ? 0x10000 : 0x8000; },
+    address_at, offset_at};
 
 }  // namespace
 
-extern const Platform snes;
 const Platform snes{.name = "snes",
                     .title = "SNES",
+                    .extensions = ".sfc .smc .fig .swc",
                     .recognise = recognise,
                     .fields = fields,
                     .mends = mends,
                     .map = &map,
-                    .largest = [](const Cartridge& image) -> std::uint64_t {
+                    .largest = [](const Identity& image) -> std::uint64_t {
                         return layouts[image.layout].extended ? 8 << 20 : 4 << 20;
                     },
                     .copier_header = true,
-                    .header =
-                        [](const Cartridge& image) {
-                            return ByteRange{image.internal_header, header_size};
-                        }};
+                    .header = {0, header_size}};
 
 }  // namespace hotstitch::cartridge

@@ -6,8 +6,10 @@
 #include <algorithm>
 #include <array>
 
+#include "digest/sums.h"
+#include "field/numbers.h"
+#include "field/text.h"
 #include "hotstitch/error.h"
-#include "part/cartridge/fields.h"
 #include "part/cartridge/platform.h"
 
 namespace hotstitch::cartridge {
@@ -24,13 +26,25 @@ unsigned sum_of(ByteView rom) {
     return static_cast<unsigned>(sum_of_bytes(rom.first(rom.size() - sum_at))) & 0xFFFF;
 }
 
-std::optional<Cartridge> recognise(ByteView rom) {
+/// Places count from the end of the ROM; the header of a field row, from its begin.
+constexpr std::array fields{
+    size_field(
+        header_at - size_at,
+        [](unsigned code) { return code < sizes.size() ? std::optional(sizes[code]) : std::nullopt; },
+        [](std::uint64_t size) -> std::optional<unsigned> {
+            const auto* const found = std::find(sizes.begin(), sizes.end(), size);
+            if (found == sizes.end()) return std::nullopt;
+            return static_cast<unsigned>(found - sizes.begin());
+        }),
+    revision_field(header_at - revision_at)};
+
+std::optional<Identity> recognise(ByteView rom) {
     const std::size_t n = rom.size();
     if (n < 0x10000 || n % 0x10000 != 0) return std::nullopt;
     const unsigned code = u8(rom, n - size_at), save = u8(rom, n - save_at);
     const bool size_agrees = code < sizes.size() && sizes[code] == n;
     const bool save_known = save <= 5 || save == 0x10 || save == 0x20 || save == 0x50;
-    Cartridge image;
+    Identity image;
     Evidence evidence(image);
     evidence.add(u8(rom, n - jump_at) == 0xEA, 8, "a far jump stands before the header");
     evidence.add(size_agrees, 8, "the size field agrees");
@@ -42,44 +56,30 @@ std::optional<Cartridge> recognise(ByteView rom) {
     if (image.evidence_bits < 24) return std::nullopt;
     image.size = n;
     image.serial = fmt::format("{:02X}-{:02X}", u8(rom, n - header_at), u8(rom, n - game_at));
-    image.revision = u8(rom, n - revision_at);
-    if (code < sizes.size()) image.declared_size = sizes[code];
-    image.details.push_back({"for", "made for", u8(rom, n - colour_at) == 1 ? "WonderSwan Color" : "WonderSwan"});
+    image.internal_header = n - header_at;
+    read_fields(rom, fields, image);
+    image.facts.push_back({"for", "made for", u8(rom, n - colour_at) == 1 ? "WonderSwan Color" : "WonderSwan"});
     image.checks.push_back(check_of("checksum", right, stated, 4));
     return image;
 }
 
-void mend_size(Bytes& rom, std::string_view, Mending& mending) {
-    const auto* const found = std::find(sizes.begin(), sizes.end(), rom.size());
-    if (found == sizes.end())
-        throw Error(ErrorCode::unsupported, "no size field of this platform says the file's size");
-    const std::size_t at = rom.size() - size_at;
-    const auto words = [](unsigned c) {
-        return c < sizes.size() ? fmt::format("{} KiB", sizes[c] / kib) : hex_text(c, 2);
-    };
-    const auto code = static_cast<unsigned>(found - sizes.begin());
-    const std::array field{static_cast<std::byte>(code)};
-    set_field(rom, at, field, "ROM size", words(u8(rom, at)), words(code), mending);
+void mend_checksum(Mending& mending, std::string_view) {
+    Bytes& rom = mending.rom;
+    set_hex(rom, rom.size() - sum_at, sum_of(rom), 2, std::endian::little, "checksum", mending.fields);
 }
 
-void mend_checksum(Bytes& rom, std::string_view, Mending& mending) {
-    set_hex(rom, rom.size() - sum_at, sum_of(rom), 2, std::endian::little, "checksum", mending);
-}
-
-constexpr std::array<PlatformMend, 2> mends{
-    {{"rom-size", Turn::field, "", "the size that the header states", mend_size},
-     {"checksum", Turn::checks, "", "the checksum", mend_checksum}}};
+constexpr std::array mends{
+    MendRow{.name = "checksum", .turn = Turn::checks, .what = "the checksum", .run = mend_checksum}};
 
 }  // namespace
 
-extern const Platform wonderswan;
 const Platform wonderswan{.name = "wonderswan",
                           .title = "WonderSwan",
+                          .extensions = ".ws .wsc",
                           .recognise = recognise,
+                          .fields = fields,
                           .mends = mends,
                           .fixed_size = "the header is the end of the ROM: room goes before it",
-                          .header = [](const Cartridge& image) {
-                              return ByteRange{image.size - 10, 10};
-                          }};
+                          .header = {0, header_at}};
 
 }  // namespace hotstitch::cartridge

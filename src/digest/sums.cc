@@ -1,38 +1,12 @@
 // SPDX-License-Identifier: MIT
-#include "part/cartridge/fields.h"
-
-#include <fmt/format.h>
+// Plain sums and the CRC-16 of cartridge headers. Tested by tests/image_test.cc.
+#include "digest/sums.h"
 
 #include <bit>
 #include <cstring>
 #include <utility>
 
-namespace hotstitch::cartridge {
-
-std::string readable(std::string_view text) {
-    const std::size_t end = text.find_last_not_of(std::string_view("\0 ", 2));
-    text = text.substr(0, end == std::string_view::npos ? 0 : end + 1);
-    std::string out;
-    for (const char c : text) {
-        if (is_kana(c)) {
-            // A1 to DF are U+FF61 to U+FF9F.
-            const unsigned point = 0xFF61 + (static_cast<unsigned char>(c) - 0xA1U);
-            out += static_cast<char>(0xE0 | point >> 12);
-            out += static_cast<char>(0x80 | (point >> 6 & 0x3F));
-            out += static_cast<char>(0x80 | (point & 0x3F));
-        } else if (is_printable(c)) {
-            out += c;
-        } else {
-            out += c == '\0' ? ' ' : '?';
-        }
-    }
-    return out;
-}
-
-std::string hex_text(std::uint64_t value, int digits) {
-    return fmt::format("0x{:0{}x}", value, digits);
-}
-
+namespace hotstitch {
 namespace {
 
 /// The sums of the bytes at even and at odd offsets.
@@ -84,4 +58,4 @@ std::uint16_t crc16(ByteView bytes) noexcept {
     return static_cast<std::uint16_t>(crc);
 }
 
-}  // namespace hotstitch::cartridge
+}  // namespace hotstitch

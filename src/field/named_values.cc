@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
-#include "part/cartridge/regions.h"
+// Tested by tests/mend_test.cc.
+#include "field/named_values.h"
 
 #include <fmt/format.h>
 
@@ -9,7 +10,7 @@
 
 #include "hotstitch/error.h"
 
-namespace hotstitch::cartridge {
+namespace hotstitch {
 namespace {
 
 char lower(char c) noexcept {
@@ -26,14 +27,14 @@ std::string code_text(unsigned code, bool letters) {
 
 }  // namespace
 
-std::string_view word_of(std::span<const Region> regions, unsigned code) noexcept {
-    const auto found = std::find_if(regions.begin(), regions.end(), [&](const Region& r) { return r.code == code; });
-    return found == regions.end() ? std::string_view() : found->word;
+std::string_view word_of(std::span<const NamedValue> values, unsigned code) noexcept {
+    const auto found = std::find_if(values.begin(), values.end(), [&](const NamedValue& r) { return r.code == code; });
+    return found == values.end() ? std::string_view() : found->word;
 }
 
-unsigned code_of(std::span<const Region> regions, std::string_view text, bool letters) {
-    for (const Region& region : regions)
-        if (same_word(text, region.word)) return region.code;
+unsigned code_of(std::span<const NamedValue> values, std::string_view text, bool letters) {
+    for (const NamedValue& row : values)
+        if (same_word(text, row.word)) return row.code;
     unsigned code = 0;
     if (letters && text.size() == 1) {
         code = static_cast<unsigned char>(lower(text[0]) - 32);
@@ -42,11 +43,11 @@ unsigned code_of(std::span<const Region> regions, std::string_view text, bool le
         const auto [end, failure] = std::from_chars(digits.data(), digits.data() + digits.size(), code, 16);
         if (failure != std::errc{} || end != digits.data() + digits.size()) code = ~0U;
     }
-    if (!word_of(regions, code).empty()) return code;
+    if (!word_of(values, code).empty()) return code;
     std::string known;
-    for (const Region& region : regions)
-        known += fmt::format("{}{} ({})", known.empty() ? "" : ", ", region.word, code_text(region.code, letters));
+    for (const NamedValue& row : values)
+        known += fmt::format("{}{} ({})", known.empty() ? "" : ", ", row.word, code_text(row.code, letters));
     throw Error(ErrorCode::usage, fmt::format("this platform knows no region \"{}\"", text)).wanted(known);
 }
 
-}  // namespace hotstitch::cartridge
+}  // namespace hotstitch

@@ -1,36 +1,12 @@
 // SPDX-License-Identifier: MIT
-// Representation fields of headers at known places, and sums over images. REQUIRES in all: the place lies inside the
-// view.
+// Texts as headers hold them: ASCII and, on some platforms, half-width katakana as JIS X 0201.
 #pragma once
 
 #include <algorithm>
-#include <cstdint>
 #include <string>
 #include <string_view>
 
-#include "hotstitch/bytes.h"
-
-namespace hotstitch::cartridge {
-
-inline unsigned u8(ByteView b, std::size_t at) noexcept {
-    return std::to_integer<unsigned>(b[at]);
-}
-inline unsigned u16le(ByteView b, std::size_t at) noexcept {
-    return u8(b, at) | u8(b, at + 1) << 8;
-}
-inline unsigned u16be(ByteView b, std::size_t at) noexcept {
-    return u8(b, at) << 8 | u8(b, at + 1);
-}
-inline std::uint32_t u32le(ByteView b, std::size_t at) noexcept {
-    return u16le(b, at) | u16le(b, at + 2) << 16;
-}
-inline std::uint32_t u32be(ByteView b, std::size_t at) noexcept {
-    return u16be(b, at) << 16 | u16be(b, at + 2);
-}
-
-inline std::string_view text_at(ByteView b, std::size_t at, std::size_t length) noexcept {
-    return text_of(b.subspan(at, length));
-}
+namespace hotstitch {
 
 /// Printable ASCII.
 inline bool is_printable(char c) noexcept {
@@ -63,14 +39,8 @@ inline bool is_code(std::string_view text) noexcept {
 /// As UTF-8, without the filling at its end; half-width katakana of JIS X 0201 come along, other bytes become '?'.
 std::string readable(std::string_view text);
 
-/// "0x1a2b", with so many digits.
-std::string hex_text(std::uint64_t value, int digits);
+/// UTF-8 as a header's bytes: ASCII or, for `kana`, half-width katakana too. Throws Error(usage) for what it cannot
+/// hold.
+std::string encoded(std::string_view text, bool kana);
 
-/// The sum of all bytes.
-std::uint64_t sum_of_bytes(ByteView bytes) noexcept;
-/// The sum of all big-endian words; an odd last byte counts as the high half.
-std::uint64_t sum_of_words(ByteView bytes) noexcept;
-/// CRC-16, reflected polynomial A001, start FFFF.
-std::uint16_t crc16(ByteView bytes) noexcept;
-
-}  // namespace hotstitch::cartridge
+}  // namespace hotstitch

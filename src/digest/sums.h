@@ -1,0 +1,18 @@
+// SPDX-License-Identifier: MIT
+// What cartridge headers check themselves by.
+#pragma once
+
+#include <cstdint>
+
+#include "hotstitch/bytes.h"
+
+namespace hotstitch {
+
+/// The sum of all bytes.
+std::uint64_t sum_of_bytes(ByteView bytes) noexcept;
+/// The sum of all big-endian words; an odd last byte counts as the high half.
+std::uint64_t sum_of_words(ByteView bytes) noexcept;
+/// CRC-16, reflected polynomial A001, start FFFF.
+std::uint16_t crc16(ByteView bytes) noexcept;
+
+}  // namespace hotstitch

@@ -1,0 +1,167 @@
+// SPDX-License-Identifier: MIT
+// Plans mends in the order in which they have to be done, each on what the one before it made. What there is to mend
+// is said by the rows of the file's kind. Tested by tests/mend_test.cc.
+#include "hotstitch/mend.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "hotstitch/cartridge.h"
+#include "hotstitch/error.h"
+#include "part/mends.h"
+#include "source/whole.h"
+
+namespace hotstitch {
+
+Bytes Mending::file() const {
+    Bytes out = front;
+    if (!order) {
+        out.insert(out.end(), rom.begin(), rom.end());
+        return out;
+    }
+    // Byte orders undo themselves; interleaving does not.
+    const Representation back{*order == RepresentationKind::de_interleaved ? RepresentationKind::interleaved : *order};
+    const Bytes ordered = bytes_read(rom, back);
+    out.insert(out.end(), ordered.begin(), ordered.end());
+    return out;
+}
+
+namespace {
+
+Mending mending_of(ByteView file, Identity identity, const MendOptions& options) {
+    Mending mending{std::move(identity), options};
+    const std::optional<Representation>& reading = mending.identity.reading;
+    mending.rom = bytes_read(file, reading);
+    if (reading) {
+        mending.front.assign(file.begin(), file.begin() + static_cast<std::ptrdiff_t>(reading->bytes));
+        if (reading->kind != RepresentationKind::without_front_header) mending.order = reading->kind;
+    }
+    return mending;
+}
+
+const MendRow& row_for(const std::vector<MendRow>& rows, const MendRequest& request, const Identity& identity) {
+    std::string known;
+    for (const MendRow& row : rows) {
+        if (row.name == request.name) return row;
+        known += fmt::format("{}{}", known.empty() ? "" : ", ", row.name);
+    }
+    throw Error(ErrorCode::usage, fmt::format("a {} image has no mend \"{}\"", identity.platform_title, request.name))
+        .wanted(known.empty() ? "none: nothing can be mended in images of this platform" : known);
+}
+
+void check_request(const MendRow& row, const MendRequest& request) {
+    if (row.takes == MendRow::Value::needed && request.value.empty())
+        throw Error(ErrorCode::usage, fmt::format("the mend {} needs a value", row.name))
+            .wanted(fmt::format("{}=VALUE: {}", row.name, row.value));
+    if (row.takes == MendRow::Value::none && !request.value.empty())
+        throw Error(ErrorCode::usage, fmt::format("the mend {} takes no value", row.name)).found(request.value);
+}
+
+void check_options(const Identity& identity, const MendOptions& options) {
+    if (!options.boot_code.empty() && identity.platform != "n64")
+        throw Error(ErrorCode::usage, fmt::format("a {} image has no boot code variants", identity.platform_title));
+}
+
+MendStep do_mend(Mending& mending, const MendRow& row, std::string_view value, Bytes& file) {
+    mending.fields.clear();
+    mending.warnings.clear();
+    if (row.field != nullptr)
+        set_field(mending.rom, *row.field, mending.identity, value, mending.fields);
+    else
+        row.run(mending, value);
+    Bytes after = mending.file();
+    MendStep step{std::string(row.name), std::move(mending.fields), differing_ranges(file, after),
+                  std::move(mending.warnings)};
+    file = std::move(after);
+    return step;
+}
+
+/// A check that was right and no longer is was made stale by a mend: say so.
+void warn_of_stale_checks(const Identity& before, ByteView made, MendPlan& plan) {
+    if (!plan.changes()) return;
+    const std::optional<Identity> after = recognise_cartridge(made);
+    if (!after) {
+        plan.steps.back().warnings.emplace_back("the result is no longer recognised as an image of its platform");
+        return;
+    }
+    std::string stale;
+    for (const InternalCheck& check : after->checks) {
+        const auto same = std::find_if(before.checks.begin(), before.checks.end(),
+                                       [&](const InternalCheck& c) { return c.name == check.name; });
+        if (check.state == CheckState::wrong && same != before.checks.end() && same->state == CheckState::right)
+            stale += fmt::format("{}{}", stale.empty() ? "" : ", ", check.name);
+    }
+    if (!stale.empty())
+        plan.steps.back().warnings.push_back(
+            fmt::format("right before and stale now: {}; the mend checksum puts that right", stale));
+}
+
+}  // namespace
+
+bool MendPlan::changes() const noexcept {
+    return std::any_of(steps.begin(), steps.end(), [](const MendStep& s) { return s.changes(); });
+}
+
+MendPlan plan_mends(const ByteSource& file, const std::vector<MendRequest>& requests, const MendOptions& options) {
+    if (file.size() > largest_cartridge) return plan_mends(ByteView(), requests, options);
+    return plan_mends(WholeView(file).bytes(), requests, options);
+}
+
+MendPlan plan_mends(ByteView file, const std::vector<MendRequest>& requests, const MendOptions& options) {
+    std::optional<Identity> identity = recognise_cartridge(file);
+    if (!identity)
+        throw Error(ErrorCode::unsupported, "the file is no image of a known platform, so there is nothing to mend by")
+            .hint("describe the file: it may be packed, damaged, or something else");
+    const std::vector<MendRow> rows = mends_of_cartridge(*identity);
+    std::vector<std::pair<const MendRow*, std::string_view>> ordered;
+    for (const MendRequest& request : requests) {
+        const MendRow& row = row_for(rows, request, *identity);
+        check_request(row, request);
+        if (std::any_of(ordered.begin(), ordered.end(), [&](const auto& other) { return other.first == &row; }))
+            throw Error(ErrorCode::usage, fmt::format("the mend {} was named twice", row.name));
+        ordered.emplace_back(&row, request.value);
+    }
+    check_options(*identity, options);
+    std::stable_sort(ordered.begin(), ordered.end(),
+                     [](const auto& a, const auto& b) { return a.first->turn < b.first->turn; });
+    Mending mending = mending_of(file, *std::move(identity), options);
+    MendPlan plan;
+    Bytes made(file.begin(), file.end());
+    for (const auto& [row, value] : ordered) plan.steps.push_back(do_mend(mending, *row, value, made));
+    plan.change = differences(file, made);
+    warn_of_stale_checks(mending.identity, made, plan);
+    return plan;
+}
+
+std::vector<MendOffer> mends_for(const ByteSource& source, const MendOptions& options) {
+    std::optional<Identity> identity = recognise_cartridge(source);
+    if (!identity) return {};
+    check_options(*identity, options);
+    const WholeView view(source);
+    const ByteView file = view;
+    const Mending mending = mending_of(file, *std::move(identity), options);
+    std::vector<MendOffer> offers;
+    for (const MendRow& row : mends_of_cartridge(mending.identity)) {
+        MendOffer offer{.name = row.name,
+                        .needs_value = row.takes == MendRow::Value::needed,
+                        .value = row.value,
+                        .present = row.name == "region"  ? mending.identity.region
+                                   : row.name == "title" ? mending.identity.title
+                                                         : std::string(),
+                        .what = std::string(row.what),
+                        .step = {},
+                        .cannot = {}};
+        if (!offer.needs_value) try {
+                Mending copy = mending;
+                Bytes made(file.begin(), file.end());
+                offer.step = do_mend(copy, row, {}, made);
+            } catch (const Error& error) {
+                offer.cannot = error.what();
+            }
+        offers.push_back(std::move(offer));
+    }
+    return offers;
+}
+
+}  // namespace hotstitch

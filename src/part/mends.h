@@ -1,0 +1,45 @@
+// SPDX-License-Identifier: MIT
+// What kinds offer to mend, as rows.
+#pragma once
+
+#include <optional>
+#include <string_view>
+#include <vector>
+
+#include "field/header_field.h"
+#include "hotstitch/mend.h"
+
+namespace hotstitch {
+
+/// When a mend takes its turn: what it does to the whole file first, checksums last.
+enum class Turn { order, size, field, checks };
+
+/// A file while it is mended: as its kind reads it, and what has to be put around it again.
+struct Mending {
+    Identity identity;  ///< as it was before the first mend
+    const MendOptions& options;
+    Bytes front{};                              ///< a copier's header that stays in front
+    std::optional<RepresentationKind> order{};  ///< the representation in which `rom` lies in the file
+    Bytes rom{};
+    std::vector<MendedField> fields{};  ///< told by the mend that has its turn
+    std::vector<std::string> warnings{};
+
+    /// The whole file, as it is by now.
+    Bytes file() const;
+};
+
+struct MendRow {
+    std::string_view name;
+    Turn turn = Turn::field;
+    enum class Value { none, optional, needed } takes = Value::none;
+    std::string_view value{};  ///< what it takes, for people; empty: nothing, or what goes without saying
+    std::string_view what{};   ///< what it does, for people
+    /// Throws Error(usage, unsupported).
+    void (*run)(Mending& mending, std::string_view value) = nullptr;
+    const HeaderField* field = nullptr;  ///< to be set, instead of `run`
+};
+
+/// The rows of a cartridge's platform, in the order in which they are offered.
+std::vector<MendRow> mends_of_cartridge(const Identity& identity);
+
+}  // namespace hotstitch
