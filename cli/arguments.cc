@@ -4,6 +4,8 @@
 #include <fmt/format.h>
 
 #include <CLI/CLI.hpp>
+#include <algorithm>
+#include <functional>
 #include <sstream>
 #include <tuple>
 
@@ -13,23 +15,6 @@
 
 namespace hotstitch::cli {
 namespace {
-
-void allow(Allowed& allowed, const std::string& list) {
-    std::istringstream names(list);
-    for (std::string name; std::getline(names, name, ',');) {
-        if (name == "source")
-            allowed.source = true;
-        else if (name == "target")
-            allowed.target = true;
-        else if (name == "patch")
-            allowed.patch = true;
-        else
-            throw Error(ErrorCode::usage, fmt::format("--allow knows no check named \"{}\"", name))
-                .wanted(
-                    "source (not the file the patch was made for), target (not the result it should make), "
-                    "patch (not the patch its checks belong to)");
-    }
-}
 
 /// One of a few words.
 template <class T>
@@ -51,6 +36,28 @@ CLI::Option* add_choice(CLI::App& app, const std::string& name, T& value,
         description);
 }
 
+/// A name, a file, a list: with the word for it that --help shows.
+template <class T>
+CLI::Option* add_value(CLI::App& app, const std::string& name, T& value, const char* type, std::string description) {
+    return app.add_option(name, value, std::move(description))->type_name(type);
+}
+
+void add_size(CLI::App& app, const std::string& name, std::uint64_t& size, std::string description) {
+    app.add_option_function<std::string>(
+           name, [&size](const std::string& text) { size = parse_size(text); }, std::move(description))
+        ->type_name("SIZE");
+}
+
+/// One value a time, any number of times.
+void add_each(CLI::App& app, const std::string& name, const char* type, std::string description,
+              const std::function<void(const std::string&)>& take) {
+    app.add_option_function<std::vector<std::string>>(
+           name, [take](const std::vector<std::string>& texts) { std::for_each(texts.begin(), texts.end(), take); },
+           std::move(description))
+        ->type_name(type)
+        ->allow_extra_args(false);
+}
+
 void add_common(CLI::App& app, Common& common) {
     app.add_flag("--json", common.json, "One JSON document on standard output, with the same facts");
     app.add_flag("-q,--quiet", common.quiet, "Only the verdict");
@@ -64,48 +71,49 @@ void add_common(CLI::App& app, Common& common) {
         {{"auto", ProgressStyle::automatic}, {"json", ProgressStyle::json}, {"none", ProgressStyle::none}},
         "auto: a line on a terminal; json: JSON lines on standard error; none")
         ->type_name("STYLE");
-    app.add_option_function<std::string>(
-           "--limit-output", [&](const std::string& text) { common.limit_output = parse_size(text); },
-           "Largest output allowed, for example 4G")
-        ->type_name("SIZE");
-    app.add_option_function<std::string>(
-           "--limit-unpacked", [&](const std::string& text) { common.limit_unpacked = parse_size(text); },
-           "Most that may be unpacked from one archive, for example 8G")
-        ->type_name("SIZE");
+    add_size(app, "--limit-output", common.limit_output, "Largest output allowed, for example 4G");
+    add_size(app, "--limit-unpacked", common.limit_unpacked,
+             "Most that may be unpacked from one archive, for example 8G");
 }
 
-void add_allow(CLI::App& app, Common& common) {
-    app.add_option_function<std::vector<std::string>>(
-           "--allow",
-           [&](const std::vector<std::string>& lists) {
-               for (const std::string& list : lists) allow(common.allow, list);
-           },
-           "Go on although a check fails: source, target, patch")
-        ->type_name("LIST")
-        ->allow_extra_args(false);
+/// Checks that may fail, of those that the request knows.
+template <class Request>
+void add_allow(CLI::App& app, Request& request) {
+    add_each(app, "--allow", "LIST", "Go on although a check fails: source, target, patch",
+             [&request](const std::string& list) {
+                 std::istringstream names(list);
+                 for (std::string name; std::getline(names, name, ',');) {
+                     bool known = name == "source" || name == "target" || name == "patch";
+                     if (name == "source") request.allow_source = true;
+                     if constexpr (requires { request.allow_target; }) {
+                         request.allow_target = request.allow_target || name == "target";
+                         request.allow_patch = request.allow_patch || name == "patch";
+                     }
+                     if (!known)
+                         throw Error(ErrorCode::usage, fmt::format("--allow knows no check named \"{}\"", name))
+                             .wanted(
+                                 "source (not the file the patch was made for), target (not the result it should "
+                                 "make), patch (not the patch its checks belong to)");
+                 }
+             });
 }
 
-void add_output(CLI::App& app, OutputArguments& output, const std::string& default_place) {
-    app.add_option("-o,--output", output.path, "A name, a folder, or - for standard output; otherwise " + default_place)
-        ->type_name("PATH");
-    app.add_flag("--replace", output.replace, "Replace an existing output; the old one is kept as a dated backup");
-    app.add_flag("--no-backup", output.no_backup, "Keep no backup of what is replaced");
+void add_output(CLI::App& app, std::string& output, ReplaceFlags& flags, const std::string& default_place) {
+    add_value(app, "-o,--output", output, "PATH",
+              "A name, a folder, or - for standard output; otherwise " + default_place);
+    app.add_flag("--replace", flags.replace, "Replace an existing output; the old one is kept as a dated backup");
+    app.add_flag("--no-backup", flags.no_backup, "Keep no backup of what is replaced");
 }
 
-void add_expect(CLI::App& app, Digests& expect) {
-    app.add_option_function<std::vector<std::string>>(
-           "--expect",
-           [&](const std::vector<std::string>& texts) {
-               for (const std::string& text : texts) add_digest(expect, text);
-           },
-           "What the source has to be: crc32:…, md5:…, sha1:…, sha256:… or size:… (repeatable)")
-        ->type_name("KIND:VALUE")
-        ->allow_extra_args(false);
+void add_expect(CLI::App& app, Digests& expected) {
+    add_each(app, "--expect", "KIND:VALUE",
+             "What the source has to be: crc32:…, md5:…, sha1:…, sha256:… or size:… (repeatable)",
+             [&expected](const std::string& text) { add_digest(expected, text); });
 }
 
 void add_known(CLI::App& app, std::string& known) {
-    app.add_option("--known", known, "A list that names files: lines of sha1sum or sha256sum, or crc32,size,name")
-        ->type_name("FILE");
+    add_value(app, "--known", known, "FILE",
+              "A list that names files: lines of sha1sum or sha256sum, or crc32,size,name");
 }
 
 void add_format(CLI::App& app, std::optional<PatchFormat>& format) {
@@ -122,15 +130,22 @@ void add_format(CLI::App& app, std::optional<PatchFormat>& format) {
         ->type_name("NAME");
 }
 
+template <class Request>
+void add_receipt(CLI::App& app, Request& request, const std::string& works_by_it) {
+    app.add_flag_callback(
+        "--no-receipt", [&request] { request.receipt = false; },
+        "Leave no receipt OUTPUT.receipt.json, which " + works_by_it);
+    app.add_flag("--digests", request.digests, "SHA-256 in the receipt for files over 1 MiB too");
+}
+
 void add_rewrite(CLI::App& app, RewriteArguments& rewrite) {
-    add_output(app, rewrite.output, "nowhere: this, --in-place or --patch has to be said");
-    app.add_option("--patch", rewrite.patch,
-                   "Write the change as a patch, not the file; the format by extension or --format")
-        ->type_name("PATH");
-    add_format(app, rewrite.format);
-    app.add_flag("--in-place", rewrite.in_place, "Replace the file itself; it is kept as a dated backup");
-    app.add_flag("--no-receipt", rewrite.no_receipt, "Leave no receipt OUTPUT.receipt.json, which undo works by");
-    app.add_flag("--digests", rewrite.digests, "SHA-256 in the receipt for files over 1 MiB too");
+    RewriteRequest& request = rewrite.request;
+    add_output(app, request.output, rewrite.flags, "nowhere: this, --in-place or --patch has to be said");
+    add_value(app, "--patch", request.patch, "PATH",
+              "Write the change as a patch, not the file; the format by extension or --format");
+    add_format(app, request.format);
+    app.add_flag("--in-place", request.in_place, "Replace the file itself; it is kept as a dated backup");
+    add_receipt(app, request, "undo works by");
 }
 
 /// CLI11's message without its advice, which is ours to give.
@@ -141,15 +156,11 @@ std::string first_line(const std::string& text) {
 void declare(CLI::App& app, DescribeArguments& describe, Common& common) {
     auto& command = *app.add_subcommand("describe", "What is this file; for a patch: what it needs and does");
     command.add_option("FILE", describe.files, "Any files, patches too")->required();
-    command
-        .add_option("--source", describe.source,
-                    "The source of a patch: also counts how much of the patch stands in it")
-        ->type_name("FILE");
+    add_value(command, "--source", describe.source, "FILE",
+              "The source of a patch: also counts how much of the patch stands in it");
     add_known(command, describe.known);
-    command
-        .add_option("--at", describe.at,
-                    "A place in a cartridge ROM, as address and as offset: 80:8000, 08001234 or +0x81c0 (repeatable)")
-        ->type_name("ADDRESS")
+    add_value(command, "--at", describe.at, "ADDRESS",
+              "A place in a cartridge ROM, as address and as offset: 80:8000, 08001234 or +0x81c0 (repeatable)")
         ->allow_extra_args(false);
     command.add_flag("--free", describe.free, "Runs of one byte of 256 or more in a cartridge ROM, by bank");
     add_common(command, common);
@@ -157,94 +168,83 @@ void declare(CLI::App& app, DescribeArguments& describe, Common& common) {
 
 void declare(CLI::App& app, ApplyArguments& apply, Common& common) {
     auto& command = *app.add_subcommand("apply", "Make the patched file from a source and its patches");
-    command.add_option("SOURCE", apply.source, "The unpatched file, or - for standard input")->required();
-    command.add_option("PATCH", apply.patches, "The patch, or several, applied in this order; - for standard input")
+    ApplyRequest& request = apply.request;
+    command.add_option("SOURCE", request.source, "The unpatched file, or - for standard input")->required();
+    command.add_option("PATCH", request.patches, "The patch, or several, applied in this order; - for standard input")
         ->required();
-    add_output(command, apply.output, "beside the source");
-    command.add_flag("--in-place", apply.in_place, "Replace the source itself; it is kept as a dated backup");
-    command.add_flag("--as-is", apply.as_is,
+    add_output(command, request.output, apply.flags, "beside the source");
+    command.add_flag("--in-place", request.in_place, "Replace the source itself; it is kept as a dated backup");
+    command.add_flag("--as-is", request.as_is,
                      "Never read the source in another way, without its front header for example");
     command.add_flag(
-        "--keep-header", apply.keep_header,
+        "--keep-header", request.keep_header,
         "The output has a front header if the source has, although it had to come off, or on, for the patch");
-    command.add_flag("--mend", apply.mend,
+    command.add_flag("--mend", request.mend,
                      "A cartridge ROM's internal checks that were right before and are wrong after are put right");
     add_known(command, apply.known);
-    command
-        .add_option("--name-like", apply.name_like,
-                    "The output takes this companion's name, a sound track's for example")
-        ->type_name("FILE");
-    command.add_flag("--no-receipt", apply.no_receipt,
-                     "Leave no receipt OUTPUT.receipt.json, which undo and renew work by");
-    command.add_flag("--keep-reverse", apply.keep_reverse,
+    add_value(command, "--name-like", request.name_like, "FILE",
+              "The output takes this companion's name, a sound track's for example");
+    command.add_flag("--keep-reverse", request.reverse,
                      "Also write OUTPUT.reverse.bps, a patch that makes the source again");
-    command.add_flag("--digests", apply.digests, "SHA-256 in the receipt for files over 1 MiB too");
-    add_expect(command, apply.expect);
-    add_allow(command, common);
+    add_receipt(command, request, "undo and renew work by");
+    add_expect(command, request.expected);
+    add_allow(command, request);
     add_common(command, common);
 }
 
 void declare(CLI::App& app, CreateArguments& create, Common& common) {
     auto& command = *app.add_subcommand("create", "Make a patch from a source and its modified copy");
-    command.add_option("SOURCE", create.source, "The unmodified file")->required();
-    command.add_option("TARGET", create.target, "The modified file")->required();
-    add_output(command, create.output, "beside the target");
-    add_format(command, create.format);
-    add_choice<Effort>(command, "--effort", create.effort,
+    CreateRequest& request = create.request;
+    command.add_option("SOURCE", request.source, "The unmodified file")->required();
+    command.add_option("TARGET", request.target, "The modified file")->required();
+    add_output(command, request.output, create.flags, "beside the target");
+    add_format(command, request.format);
+    add_choice<Effort>(command, "--effort", request.effort,
                        {{"quick", Effort::quick}, {"normal", Effort::normal}, {"best", Effort::best}},
                        "quick (for trying out), normal or best (for publishing)")
         ->type_name("DEPTH");
-    command
-        .add_option_function<std::string>(
-            "--memory", [&](const std::string& text) { create.memory = parse_size(text); },
-            "Memory for finding matches (a quarter of the machine's, at most 1G)")
-        ->type_name("SIZE");
-    command.add_option("--metadata", create.metadata, "Keep this file's content in the patch (bps, vcdiff)")
-        ->type_name("FILE");
-    command.add_flag("--checks", create.checks,
+    add_size(command, "--memory", request.memory,
+             "Memory for finding matches (a quarter of the machine's, at most 1G)");
+    add_value(command, "--metadata", create.metadata, "FILE", "Keep this file's content in the patch (bps, vcdiff)");
+    command.add_flag("--checks", request.checks,
                      "Also write PATCH.checks.json: sizes and checksums that the format itself does not carry");
-    command.add_flag("--names", create.names, "vcdiff: the files' names, without folders, in the patch");
+    command.add_flag("--names", request.names, "vcdiff: the files' names, without folders, in the patch");
     command.add_flag_callback(
-        "--plain", [&] { create.vcdiff.lzma = false; }, "vcdiff: no LZMA sections, for readers that lack them");
+        "--plain", [&] { request.vcdiff.lzma = false; }, "vcdiff: no LZMA sections, for readers that lack them");
     command.add_flag_callback(
-        "--no-window-checks", [&] { create.vcdiff.window_checks = false; },
+        "--no-window-checks", [&] { request.vcdiff.window_checks = false; },
         "vcdiff: no checksums; with --plain, any strict RFC 3284 reader takes it");
-    command
-        .add_option_function<std::string>(
-            "--window", [&](const std::string& text) { create.vcdiff.window = parse_size(text); },
-            "vcdiff: bytes of target in one window, up to 16M (8M)")
-        ->type_name("SIZE");
+    add_size(command, "--window", request.vcdiff.window, "vcdiff: bytes of target in one window, up to 16M (8M)");
     add_common(command, common);
 }
 
 void declare(CLI::App& app, VerifyArguments& verify, Common& common) {
     auto& command = *app.add_subcommand("verify", "Does the patch fit these files; is that its result");
     command.add_option("PATCH", verify.patch, "The patch");
-    command.add_option("--receipt", verify.receipt, "Is this file still what was made, by its receipt")
-        ->type_name("FILE");
-    command.add_option("SOURCE", verify.sources, "Files it might be for, or folders to search");
-    command.add_option("--target", verify.target, "Is this file what the patch makes")->type_name("FILE");
+    add_value(command, "--receipt", verify.receipt, "FILE", "Is this file still what was made, by its receipt");
+    command.add_option("SOURCE", verify.request.files, "Files it might be for, or folders to search");
+    add_value(command, "--target", verify.target, "FILE", "Is this file what the patch makes");
     add_known(command, verify.known);
-    add_expect(command, verify.expect);
+    add_expect(command, verify.expected);
     add_common(command, common);
 }
 
 void declare(CLI::App& app, RecastArguments& recast, Common& common) {
     auto& command = *app.add_subcommand("recast", "Write the same change in another patch format");
-    command.add_option("SOURCE", recast.source, "The unpatched file")->required();
-    command.add_option("PATCH", recast.patch, "The patch")->required();
-    add_output(command, recast.output, "beside the patch, with the new extension");
-    add_format(command, recast.format);
-    add_expect(command, recast.expect);
-    add_allow(command, common);
+    command.add_option("SOURCE", recast.request.source, "The unpatched file")->required();
+    command.add_option("PATCH", recast.request.patch, "The patch")->required();
+    add_output(command, recast.request.output, recast.flags, "beside the patch, with the new extension");
+    add_format(command, recast.request.format);
+    add_expect(command, recast.request.expected);
+    add_allow(command, recast.request);
     add_common(command, common);
 }
 
 void declare(CLI::App& app, OverlapArguments& overlap, Common& common) {
     auto& command = *app.add_subcommand("overlap", "Do patches for one source touch the same places");
-    command.add_option("SOURCE", overlap.source, "The file they are all made for")->required();
-    command.add_option("PATCH", overlap.patches, "Two patches or more")->required();
-    add_allow(command, common);
+    command.add_option("SOURCE", overlap.request.source, "The file they are all made for")->required();
+    command.add_option("PATCH", overlap.request.patches, "Two patches or more")->required();
+    add_allow(command, overlap.request);
     add_common(command, common);
 }
 
@@ -258,8 +258,8 @@ void declare(CLI::App& app, UndoArguments& undo, Common& common) {
 void declare(CLI::App& app, RenewArguments& renew, Common& common) {
     auto& command = *app.add_subcommand("renew", "A newer patch came out: make the file again from its source");
     command.add_option("RECEIPT", renew.receipt, "OUTPUT.receipt.json, or OUTPUT")->required();
-    command.add_option("PATCH", renew.patches, "The newer patch, or several")->required();
-    add_allow(command, common);
+    command.add_option("PATCH", renew.request.patches, "The newer patch, or several")->required();
+    add_allow(command, renew.request);
     add_common(command, common);
 }
 
@@ -267,8 +267,8 @@ void declare(CLI::App& app, MendArguments& mend, Common& common) {
     auto& command = *app.add_subcommand("mend", "Header and flag fixes; without a mend, what could be mended");
     command.add_option("FILE", mend.file, "A cartridge ROM")->required();
     command.add_option("MEND", mend.mends, "checksum, rom-size, region=Europe, expand=2M …; done in the right order");
-    command.add_option("--boot-code", mend.boot_code, "Nintendo 64: the boot code variant, where it is not recognised")
-        ->type_name("VARIANT");
+    add_value(command, "--boot-code", mend.boot_code, "VARIANT",
+              "Nintendo 64: the boot code variant, where it is not recognised");
     add_rewrite(command, mend.rewrite);
     add_common(command, common);
 }
@@ -279,17 +279,11 @@ void declare(CLI::App& app, HeaderArguments& header, Common& common) {
                             {{"show", "show"}, {"strip", "strip"}, {"attach", "attach"}}, "show, strip or attach")
         ->required();
     command.add_option("FILE", header.file, "A cartridge ROM")->required();
-    command.add_option("--keep", header.keep, "strip: the header goes into this file")->type_name("FILE");
-    command.add_option("--from", header.from, "attach: the header, as strip kept it")->type_name("FILE");
-    command
-        .add_option("--nes", header.nes,
-                    "attach: a NES header, for example prg=128K,chr=0,mapper=1,mirroring=vertical,battery")
-        ->type_name("LIST");
-    command
-        .add_option_function<std::string>(
-            "--size", [&](const std::string& text) { header.size = parse_size(text); },
-            "strip, attach: the header's size, where the file does not tell")
-        ->type_name("SIZE");
+    add_value(command, "--keep", header.rewrite.request.aside, "FILE", "strip: the header goes into this file");
+    add_value(command, "--from", header.from, "FILE", "attach: the header, as strip kept it");
+    add_value(command, "--nes", header.nes, "LIST",
+              "attach: a NES header, for example prg=128K,chr=0,mapper=1,mirroring=vertical,battery");
+    add_size(command, "--size", header.size, "strip, attach: the header's size, where the file does not tell");
     add_rewrite(command, header.rewrite);
     add_common(command, common);
 }
@@ -297,19 +291,19 @@ void declare(CLI::App& app, HeaderArguments& header, Common& common) {
 void declare(CLI::App& app, PartsArguments& parts, Common& common) {
     auto& command = *app.add_subcommand("parts", "What is inside a file: archives, cartridge ROMs");
     command.add_option("FILE", parts.file, "A file, or a part of one: FILE:PART")->required();
-    command.add_option("PATTERN", parts.patterns, "Only names that fit a shell pattern");
-    command.add_flag("--deep", parts.deep, "Open what opens inside, too");
-    command.add_flag("--digests", parts.digests, "CRC-32 and SHA-1 of each");
-    command.add_option("--compare", parts.compare, "Part by part: what differs from this file (exit 1)")
-        ->type_name("FILE");
+    command.add_option("PATTERN", parts.request.patterns, "Only names that fit a shell pattern");
+    command.add_flag("--deep", parts.request.deep, "Open what opens inside, too");
+    command.add_flag("--digests", parts.request.digests, "CRC-32 and SHA-1 of each");
+    add_value(command, "--compare", parts.compare, "FILE", "Part by part: what differs from this file (exit 1)");
     add_common(command, common);
 }
 
 void declare(CLI::App& app, TakeArguments& take, Common& common) {
     auto& command = *app.add_subcommand("take", "Write parts out as files");
-    command.add_option("FILE:PART", take.addresses, "A part; FILE:FOLDER/ for all below a folder, FILE: for all")
+    command
+        .add_option("FILE:PART", take.request.addresses, "A part; FILE:FOLDER/ for all below a folder, FILE: for all")
         ->required();
-    add_output(command, take.output, "beside the file");
+    add_output(command, take.request.output, take.flags, "beside the file");
     add_common(command, common);
 }
 

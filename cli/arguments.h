@@ -2,14 +2,13 @@
 // What was typed, as plain structs. Only arguments.cc knows the argument parser.
 #pragma once
 
-#include <optional>
 #include <string>
 #include <variant>
 #include <vector>
 
-#include "hotstitch/create.h"
-#include "hotstitch/digest.h"
-#include "hotstitch/patch.h"
+#include "hotstitch/jobs.h"
+#include "hotstitch/part_jobs.h"
+#include "hotstitch/patch_jobs.h"
 
 namespace hotstitch::cli {
 
@@ -17,66 +16,51 @@ enum class When { automatic, always, never };
 /// How progress is told: a line on a terminal, JSON lines on standard error, not at all.
 enum class ProgressStyle { automatic, json, none };
 
-/// Checks that may fail, as named by --allow.
-struct Allowed {
-    bool source = false, target = false, patch = false;
-};
-
 struct Common {
     bool json = false, quiet = false, verbose = false;
     When colour = When::automatic;
     ProgressStyle progress = ProgressStyle::automatic;
-    Allowed allow;
     std::uint64_t limit_output = 0, limit_unpacked = 0;  ///< bytes; 0: the defaults
 };
 
-struct OutputArguments {
-    std::string path;  ///< empty: the default place; "-": standard output; or a folder
+struct ReplaceFlags {
     bool replace = false, no_backup = false;
+    /// Never, or with a backup, or without. In place, replacing is what was asked for.
+    Replace mode(bool in_place = false) const noexcept {
+        if (!replace && !in_place) return Replace::never;
+        return no_backup ? Replace::without_backup : Replace::keep_backup;
+    }
 };
+
+// What a job takes is parsed into its request; the rest is what a request needs only to be made, or is only printed.
+// Where a request has an output, "-" is standard output.
 
 struct DescribeArguments {
     std::vector<std::string> files;
-    std::string source;
-    std::string known;            ///< a list that names files
+    std::string source, known;
     std::vector<std::string> at;  ///< addresses in cartridge ROMs
     bool free = false;            ///< list free space
 };
 
 struct ApplyArguments {
-    std::string source;
-    std::vector<std::string> patches;
-    OutputArguments output;
-    bool in_place = false, as_is = false, keep_header = false;
-    bool no_receipt = false, keep_reverse = false, digests = false;
-    bool mend = false;      ///< put internal checks right that the patch left stale
-    std::string name_like;  ///< a companion whose stem the output takes
+    ApplyRequest request;
+    ReplaceFlags flags;
     std::string known;
-    Digests expect;
 };
 
 struct CreateArguments {
-    std::string source, target;
-    OutputArguments output;
-    std::optional<PatchFormat> format;
-    bool checks = false;
+    CreateRequest request;
+    ReplaceFlags flags;
     std::string metadata;  ///< a file
-    Effort effort = Effort::normal;
-    std::uint64_t memory = 0;  ///< of the matcher's tables, in bytes; 0: the default
-    bool names = false;        ///< base names of source and target in a VCDIFF patch
-    VcdiffOptions vcdiff;
 };
 
 struct RecastArguments {
-    std::string source, patch;
-    OutputArguments output;
-    std::optional<PatchFormat> format;
-    Digests expect;
+    RecastRequest request;
+    ReplaceFlags flags;
 };
 
 struct OverlapArguments {
-    std::string source;
-    std::vector<std::string> patches;
+    OverlapRequest request;
 };
 
 struct UndoArguments {
@@ -85,24 +69,20 @@ struct UndoArguments {
 
 struct RenewArguments {
     std::string receipt;
-    std::vector<std::string> patches;
+    ApplyRequest request;  ///< its patches, and what is allowed
 };
 
 struct VerifyArguments {
-    std::string patch;
-    std::vector<std::string> sources;
-    std::string target;
+    std::string patch, target, known;
+    VerifyRequest request;
     std::string receipt;  ///< is this file still what was made, by its receipt
-    std::string known;
-    Digests expect;
+    Digests expected;
 };
 
 /// Where a rewritten file goes.
 struct RewriteArguments {
-    OutputArguments output;
-    std::string patch;  ///< the change as a patch here, instead of the file
-    std::optional<PatchFormat> format;
-    bool in_place = false, no_receipt = false, digests = false;
+    RewriteRequest request;
+    ReplaceFlags flags;
 };
 
 struct MendArguments {
@@ -114,21 +94,20 @@ struct MendArguments {
 
 struct HeaderArguments {
     std::string action, file;
-    std::string keep, from, nes;  ///< a file for the header, a file with one, a description of one
-    std::uint64_t size = 0;       ///< of the header, where nothing else says it
+    std::string from, nes;   ///< a file with a header, a description of one
+    std::uint64_t size = 0;  ///< of the header, where nothing else says it
     RewriteArguments rewrite;
 };
 
 struct PartsArguments {
     std::string file;
-    std::vector<std::string> patterns;
+    ListRequest request;
     std::string compare;  ///< another file
-    bool deep = false, digests = false;
 };
 
 struct TakeArguments {
-    std::vector<std::string> addresses;  ///< "FILE:PART", "FILE:FOLDER/", "FILE:" for all
-    OutputArguments output;
+    TakeRequest request;
+    ReplaceFlags flags;
 };
 
 struct PutArguments {

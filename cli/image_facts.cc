@@ -19,40 +19,18 @@ void text_fact(Report& report, const char* key, const char* label, const std::st
     if (!text.empty()) report.fact(key, label, text, text);
 }
 
-std::string_view name_of(CheckState state) {
-    switch (state) {
-        case CheckState::right: return "right";
-        case CheckState::wrong: return "wrong";
-        case CheckState::unknown: break;
-    }
-    return "unknown";
-}
-
-std::string check_text(const InternalCheck& check) {
-    std::string text;
-    if (check.state == CheckState::right)
-        text = fmt::format("right ({})", check.found);
-    else if (check.state == CheckState::wrong)
-        text = fmt::format("{}: {} stands there, {} {}", check.mendable ? "wrong" : "not genuine", check.found,
-                           check.wanted, check.mendable ? "is right" : "is the genuine one");
-    else
-        text = "cannot be checked";
-    if (!check.note.empty()) text += fmt::format("; {}", check.note);
-    return text;
-}
-
 void check_facts(Report& report, const Identity& image) {
     Json list = Json::array();
     for (const InternalCheck& check : image.checks)
         list.push_back({{"name", check.name},
-                        {"state", name_of(check.state)},
+                        {"state", code_of(check.state)},
                         {"wanted", check.wanted},
                         {"found", check.found},
                         {"mendable", check.mendable},
                         {"note", check.note}});
     report.detail("checks", list);
     for (const InternalCheck& check : image.checks)
-        report.fact("checks", std::string(check.name), check_text(check), list);
+        report.fact("checks", std::string(check.name), words_for(check), list);
 }
 
 void size_facts(Report& report, const Identity& image) {
@@ -81,13 +59,6 @@ void size_facts(Report& report, const Identity& image) {
 
 }  // namespace
 
-std::string image_words(const Identity& image) {
-    const std::string edition = edition_of(image);
-    const std::string kind = fmt::format("{} {} {}", image.platform_title.front() == 'A' ? "an" : "a",
-                                         image.platform_title, image.platform == "nes-disk" ? "image" : "ROM");
-    return edition == image.platform_title ? kind : fmt::format("{}: {}", kind, escaped(edition));
-}
-
 void identity_facts(Report& report, const Identity& image) {
     report.detail("platform", image.platform);
     report.fact("platform_title", "platform", std::string(image.platform_title), image.platform_title);
@@ -104,10 +75,9 @@ void image_facts(Report& report, const Identity& image) {
     size_facts(report, image);
     check_facts(report, image);
     const bool certain = image.certainty == Certainty::certain;
-    std::string why;
-    for (const std::string& reason : image.evidence) why += fmt::format("{}{}", why.empty() ? "" : "; ", reason);
     report.detail("evidence", image.evidence);
-    report.fact("certainty", "how sure", fmt::format("{}: {}", certain ? "certain" : "likely", why),
+    report.fact("certainty", "how sure",
+                fmt::format("{}: {}", certain ? "certain" : "likely", fmt::join(image.evidence, "; ")),
                 certain ? "certain" : "likely");
     report.detail("also_like", image.also_like);
     for (const std::string& warning : image.warnings) report.warn(warning);
@@ -147,33 +117,28 @@ void place_facts(Report& report, const Identity& image, const ByteSource& file,
 
 void free_facts(Report& report, const Identity& image, const ByteSource& file) {
     const std::vector<FreeRun> runs = free_runs(image, file);
-    const std::uint64_t banks = bank_size(image);
+    const bool banked = bank_size(image) != 0;
     Json list = Json::array();
+    std::vector<std::string> lines;
     std::uint64_t total = 0;
     for (const FreeRun& run : runs) {
         total += run.length;
+        const std::string address = address_of(image, file, run.offset);
+        const auto value = std::to_integer<unsigned>(run.value);
         list.push_back({{"offset", run.offset},
                         {"length", run.length},
-                        {"value", std::to_integer<unsigned>(run.value)},
-                        {"bank", banks == 0 ? Json(nullptr) : Json(run.bank)},
-                        {"address", address_of(image, file, run.offset)}});
+                        {"value", value},
+                        {"bank", banked ? Json(run.bank) : Json(nullptr)},
+                        {"address", address}});
+        lines.push_back(fmt::format("{}{}{:>10} bytes of {:02x} from {}",
+                                    banked ? fmt::format("bank {:02X}  ", run.bank) : std::string(),
+                                    address.empty() ? std::string() : address + "  ", grouped(run.length), value,
+                                    offset_text(run.offset + image.front_header)));
     }
     report.fact("free", "free",
                 fmt::format("{} in {} of one byte, 256 or more", size_text(total), counted(runs.size(), "run", "runs")),
                 list);
-    for (std::size_t i = 0; i < std::min(runs.size(), free_shown); ++i) {
-        const FreeRun& run = runs[i];
-        const std::string address = address_of(image, file, run.offset);
-        report.fact("free", "free",
-                    fmt::format("{}{}{:>10} bytes of {:02x} from {}",
-                                banks == 0 ? std::string() : fmt::format("bank {:02X}  ", run.bank),
-                                address.empty() ? std::string() : address + "  ", grouped(run.length),
-                                std::to_integer<unsigned>(run.value), offset_text(run.offset + image.front_header)),
-                    list);
-    }
-    if (runs.size() > free_shown)
-        report.fact("free", "free", fmt::format("and {} more; --json lists all", grouped(runs.size() - free_shown)),
-                    list);
+    report.list("free", "free", lines, free_shown, list);
 }
 
 }  // namespace hotstitch::cli

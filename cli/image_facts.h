@@ -10,9 +10,6 @@
 
 namespace hotstitch::cli {
 
-/// "a SNES ROM: KELP HARBOUR, Europe, revision 1"
-std::string image_words(const Identity& image);
-
 /// What it is: region and revision first, because many mods are made for exactly one.
 void identity_facts(Report& report, const Identity& image);
 
@@ -20,8 +17,7 @@ void identity_facts(Report& report, const Identity& image);
 void image_facts(Report& report, const Identity& image);
 
 /// The places named, both ways, with the bytes there.
-void place_facts(Report& report, const Identity& image, const ByteSource& file,
-                 const std::vector<std::string>& places);
+void place_facts(Report& report, const Identity& image, const ByteSource& file, const std::vector<std::string>& places);
 
 /// Free space, by bank.
 void free_facts(Report& report, const Identity& image, const ByteSource& file);

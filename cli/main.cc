@@ -35,15 +35,18 @@ bool has_argument(int argc, char** argv, std::string_view wanted) {
     return std::any_of(argv, argv + argc, [&](const char* argument) { return argument == wanted; });
 }
 
-std::string output_of(const CommandArguments& arguments) {
-    if (const auto* apply = std::get_if<ApplyArguments>(&arguments)) return apply->output.path;
-    if (const auto* create = std::get_if<CreateArguments>(&arguments)) return create->output.path;
-    if (const auto* recast = std::get_if<RecastArguments>(&arguments)) return recast->output.path;
-    if (const auto* mend = std::get_if<MendArguments>(&arguments)) return mend->rewrite.output.path;
-    if (const auto* take = std::get_if<TakeArguments>(&arguments)) return take->output.path;
-    if (const auto* put = std::get_if<PutArguments>(&arguments)) return put->rewrite.output.path;
-    if (const auto* header = std::get_if<HeaderArguments>(&arguments)) return header->rewrite.output.path;
-    return {};
+/// Where the chosen command's output goes, if it has one.
+std::string output_of(const CommandArguments& chosen) {
+    return std::visit(
+        [](const auto& arguments) -> std::string {
+            if constexpr (requires { arguments.request.output; })
+                return arguments.request.output;
+            else if constexpr (requires { arguments.rewrite; })
+                return arguments.rewrite.request.output;
+            else
+                return {};
+        },
+        chosen);
 }
 
 /// A report goes to standard output; errors, and everything when the output itself goes there, to standard error.
@@ -86,7 +89,7 @@ int run_command(const Arguments& arguments, Report& report) {
             const auto code = stop_signal() == SIGTERM  ? ExitCode::terminated
                               : stop_signal() == SIGHUP ? ExitCode::hung_up
                                                         : ExitCode::interrupted;
-            report.conclude(Mood::bad, "stopped", "Stopped on request. Nothing was left behind.", code);
+            report.bad("stopped", "Stopped on request. Nothing was left behind.", code);
         }
     }
     line.clear();

@@ -13,9 +13,8 @@ namespace {
 
 void state_patch(const RewriteResult& result, Report& report) {
     const Delivered& delivered = result.delivered;
-    file_fact(report, "patch", delivered.output, {.size = result.patch->patch_size}, patch_text(*result.patch));
-    if (delivered.backup)
-        report.fact("backup", "backup", shown(*delivered.backup), as_utf8(delivered.backup->string()));
+    file_fact(report, "patch", delivered.output, {.size = result.patch->patch_size}, words_for(*result.patch));
+    path_fact(report, "backup", "backup", delivered.backup);
     report.fact("checked", "checked", "applied to the file, it makes the change, byte for byte",
                 Json::array({"result"}));
     if (delivered.stood_already) report.note("the patch stood there already, the same bytes");
@@ -24,14 +23,9 @@ void state_patch(const RewriteResult& result, Report& report) {
 }  // namespace
 
 RewriteRequest rewrite_request(const RewriteArguments& arguments, const InputFile& source) {
-    RewriteRequest request{.output = arguments.output.path,
-                           .in_place = arguments.in_place,
-                           .patch = arguments.patch,
-                           .format = arguments.format,
-                           .replace = replace_mode(arguments.output, arguments.in_place),
-                           .receipt = !arguments.no_receipt,
-                           .digests = arguments.digests,
-                           .aside_replace = replace_mode(arguments.output)};
+    RewriteRequest request = arguments.request;
+    request.replace = arguments.flags.mode(request.in_place);
+    request.aside_replace = arguments.flags.mode();
     check_rewrite(source, request);
     return request;
 }
@@ -56,13 +50,13 @@ void pass_on_unchanged(const InputFile& source, const std::string& answer, const
                        const RewriteArguments& arguments, const Context& context, Report& report) {
     report.detail("made", false);
     std::string where = "Nothing was written.";
-    if (!arguments.output.path.empty()) {
+    if (!arguments.request.output.empty()) {
         const auto place =
             write_rewritten(source, ChangeList(source.size()), rewrite_request(arguments, source), context, report);
         where =
             place ? fmt::format("It was written to {} as it is.", *place) : "It stands there already, the same bytes.";
     }
-    report.conclude(Mood::good, answer, why + " " + where, ExitCode::yes);
+    report.good(answer, why + " " + where);
 }
 
 }  // namespace hotstitch::cli

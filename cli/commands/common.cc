@@ -18,31 +18,29 @@ InputFile open_input(const std::string& name, const Limits& limits, const Progre
     return InputFile(name, limits, progress);
 }
 
-Replace replace_mode(const OutputArguments& output, bool in_place) {
-    if (!output.replace && !in_place) return Replace::never;
-    return output.no_backup ? Replace::without_backup : Replace::keep_backup;
-}
-
-void readme_facts(Report& report, const PatchFile& patch) {
+void state_patch(const PatchInput& patch, Report& report) {
     for (const std::string& readme : patch.readmes)
         report.fact("readme", "readme", fmt::format("{} in {}", escaped(readme), shown(patch.archive)),
                     as_utf8(readme));
+    file_fact(report, "patch", patch.file.path(), {.size = patch.file.size()}, words_for(patch.reader->facts()));
+    checks_fact(report, patch.found);
 }
 
-InputFile stated_source(InputFile file, const PatchReader& patch, const Checks& checks, const Context& context,
-                        Report& report) {
-    SourceFile found = source_for(std::move(file), patch, checks, context);
-    if (!found.archive.empty())
-        report.warn(fmt::format("the source was taken out of the archive {}", shown(found.archive)));
-    return std::move(found.file);
+void state_source(const InputFile& source, const fs::path& archive, Report& report) {
+    if (!archive.empty()) report.warn(fmt::format("the source was taken out of the archive {}", shown(archive)));
+    file_fact(report, "source", source.path(), {.size = source.size()});
 }
 
 std::string shown(const fs::path& path) {
     return escaped(path.string());
 }
 
+void path_fact(Report& report, const char* key, const char* label, const std::optional<fs::path>& path) {
+    if (path) report.fact(key, label, shown(*path), as_utf8(path->string()));
+}
+
 void checks_fact(Report& report, const std::optional<FoundChecks>& found) {
-    if (found) report.fact("checks_file", "checks", shown(found->path), as_utf8(found->path.string()));
+    if (found) path_fact(report, "checks_file", "checks", found->path);
 }
 
 void file_fact(Report& report, const std::string& key, const fs::path& path, const Digests& digests,
@@ -56,28 +54,10 @@ void file_fact(Report& report, const std::string& key, const fs::path& path, con
     report.fact(key, key, line, report.facts().back().value);
 }
 
-std::string patch_text(const PatchFacts& facts) {
-    const FormatTraits& format = traits_of(facts.format);
-    return fmt::format("{}, {}", format.title, counted(facts.records, format.record, format.records));
-}
-
 void shared_fact(Report& report, const SharedBytes& shared) {
-    Json value = {{"literal", shared.literal},
-                  {"also_in_source", shared.counted ? Json(shared.shared) : Json(nullptr)}};
-    if (!shared.counted) {
-        report.fact("own_bytes", "from source", "not counted: the patch is too large for the memory budget",
-                    std::move(value));
-        return;
-    }
-    if (shared.literal == 0) {
-        report.fact("own_bytes", "from source", "no literal bytes in the patch", std::move(value));
-        return;
-    }
-    const double share = 100.0 * static_cast<double>(shared.shared) / static_cast<double>(shared.literal);
-    report.fact("own_bytes", "from source",
-                fmt::format("{} of {} literal bytes ({:.1f} %) also stand in the source", grouped(shared.shared),
-                            grouped(shared.literal), share),
-                std::move(value));
+    report.fact(
+        "own_bytes", "from source", words_for(shared),
+        Json{{"literal", shared.literal}, {"also_in_source", shared.counted ? Json(shared.shared) : Json(nullptr)}});
 }
 
 void warn_past_end(Report& report, const Fit& fit) {
@@ -115,22 +95,17 @@ void mismatch_facts(Report& report, const std::vector<DigestMismatch>& mismatche
 }
 
 void state_way_back(const Delivered& delivered, Report& report) {
-    const auto state = [&](const char* name, const std::optional<fs::path>& path) {
-        if (path) report.fact(name, name, escaped(path->string()), as_utf8(path->string()));
-    };
-    state("backup", delivered.backup);
-    state("reverse", delivered.reverse);
-    state("receipt", delivered.receipt);
+    path_fact(report, "backup", "backup", delivered.backup);
+    path_fact(report, "reverse", "reverse", delivered.reverse);
+    path_fact(report, "receipt", "receipt", delivered.receipt);
     if (!delivered.has_way_back)
         report.warn("no backup and no reverse patch were kept: there is no way back from this");
 }
 
 void conclude_made_already(const fs::path& output, Report& report) {
     report.detail("made", false);
-    report.conclude(
-        Mood::good, "made-already",
-        fmt::format("Made already: {} is there, with the very bytes that this makes.", escaped(output.string())),
-        ExitCode::yes);
+    report.good("made-already", fmt::format("Made already: {} is there, with the very bytes that this makes.",
+                                            escaped(output.string())));
 }
 
 void output_fact(Report& report, const Digests& made, const fs::path& path) {

@@ -2,6 +2,8 @@
 // What the commands share: opening inputs, the checks file, and facts that several of them state.
 #pragma once
 
+#include <unistd.h>
+
 #include <optional>
 
 #include "commands/commands.h"
@@ -10,6 +12,7 @@
 #include "hotstitch/delivery.h"
 #include "hotstitch/file_io.h"
 #include "hotstitch/fit.h"
+#include "hotstitch/patch_jobs.h"
 #include "hotstitch/summary.h"
 #include "hotstitch/words.h"
 
@@ -21,17 +24,14 @@ InputFile open_input(const std::string& name, const Limits& limits, const Progre
 /// The path as shown: escaped, quoted nowhere.
 std::string shown(const std::filesystem::path& path);
 
-void checks_fact(Report& report, const std::optional<FoundChecks>& found);
+/// A path, where there is one.
+void path_fact(Report& report, const char* key, const char* label, const std::optional<std::filesystem::path>& path);
 
-/// Never, or with a backup, or without. In place, replacing is what was asked for.
-Replace replace_mode(const OutputArguments& output, bool in_place = false);
+void checks_fact(Report& report, const std::optional<FoundChecks>& found);
 
 /// States a file as a fact: path, size and whichever checksums are given.
 void file_fact(Report& report, const std::string& key, const std::filesystem::path& path, const Digests& digests,
                const std::string& more = {});
-
-/// "41 records" and the like, after the format's name.
-std::string patch_text(const PatchFacts& facts);
 
 /// States how many of the patch's literal bytes stand in the source.
 void shared_fact(Report& report, const SharedBytes& shared);
@@ -54,11 +54,23 @@ void conclude_made_already(const std::filesystem::path& output, Report& report);
 /// Size and CRC-32 of an output as a fact.
 void output_fact(Report& report, const Digests& made, const std::filesystem::path& path);
 
-/// Texts found beside a patch in its archive.
-void readme_facts(Report& report, const PatchFile& patch);
+/// A patch with the texts beside it in its archive, and its checks file.
+void state_patch(const PatchInput& patch, Report& report);
 
-/// The source that a patch wants, out of its archive where it is in one, which is then said.
-InputFile stated_source(InputFile file, const PatchReader& patch, const Checks& checks, const Context& context,
-                        Report& report);
+/// A source, and the archive that it was taken out of.
+void state_source(const InputFile& source, const std::filesystem::path& archive, Report& report);
+inline void state_source(const SourceFile& source, Report& report) {
+    state_source(source.file, source.archive, report);
+}
+
+/// Calls `make(sink)` with temporary storage that then goes to standard output where the output is "-", else `make()`.
+template <class Make>
+auto through_stream(const std::string& output, const Context& context, const Make& make) {
+    if (output != "-") return make();
+    ScratchFile scratch;
+    auto made = make(scratch);
+    scratch.copy_to(STDOUT_FILENO, context.progress);
+    return made;
+}
 
 }  // namespace hotstitch::cli

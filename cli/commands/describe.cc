@@ -26,17 +26,6 @@ void state_digests(Report& part, const InputFile& file, const Context& context) 
     if (digests.sha1) part.fact("sha1", "sha1", hex(digests.sha1->bytes), hex(digests.sha1->bytes));
 }
 
-std::string window_text(const Window& window) {
-    std::string text =
-        fmt::format("{}: {} at {}", window.number, counted(window.length, "byte", "bytes"), offset_text(window.offset));
-    if (window.segment != Segment::none)
-        text +=
-            fmt::format(", from {} {} to {}", window.segment == Segment::source ? "source" : "target",
-                        offset_text(window.segment_offset), offset_text(window.segment_offset + window.segment_length));
-    text += fmt::format(", {} in the patch", counted(window.patch_length, "byte", "bytes"));
-    return text + (window.adler32 ? fmt::format(", adler32 {}", window.adler32->hex()) : ", unchecked");
-}
-
 Json window_json(const Window& window) {
     Json segment = nullptr;
     if (window.segment != Segment::none)
@@ -63,7 +52,7 @@ void state_windows(Report& part, const PatchReader& patch) {
     std::vector<std::string> lines;
     patch.windows([&](const Window& window) {
         if (list.size() < most_windows_in_json) list.push_back(window_json(window));
-        if (lines.size() < windows_shown) lines.push_back(window_text(window));
+        if (lines.size() < windows_shown) lines.push_back(words_for(window));
         return list.size() < most_windows_in_json ? Flow::go_on : Flow::stop;
     });
     part.fact("window_count", "windows",
@@ -71,9 +60,7 @@ void state_windows(Report& part, const PatchReader& patch) {
                           facts.checked_windows == facts.windows ? "all" : grouped(facts.checked_windows),
                           size_text(facts.largest_window)),
               facts.windows);
-    for (const std::string& line : lines) part.fact("windows", "window", line, list);
-    if (facts.windows > lines.size())
-        part.fact("windows", "window", fmt::format("and {} more", grouped(facts.windows - lines.size())), list);
+    part.list("windows", "window", lines, lines.size(), list, facts.windows);
     part.fact("compression", "sections",
               facts.compressor.empty() ? "plain" : fmt::format("{}-compressed", facts.compressor),
               facts.compressor.empty() ? Json(nullptr) : Json(facts.compressor));
@@ -121,25 +108,18 @@ void state_needs(Report& part, const PatchReader& patch, const PatchSummary& sum
 }
 
 void state_ranges(Report& part, const PatchSummary& summary) {
-    Json list = Json::array();
-    for (const TouchedRange& range : summary.first_ranges)
-        list.push_back({{"offset", range.offset}, {"length", range.length}});
+    std::vector<std::string> lines;
+    for (const ByteRange& range : summary.first_ranges)
+        lines.push_back(fmt::format("{} to {}  ({})", offset_text(range.offset),
+                                    offset_text(range.offset + range.length - 1),
+                                    counted(range.length, "byte", "bytes")));
     const Json value = {
-        {"bytes", summary.touched_bytes}, {"ranges", summary.touched_ranges}, {"first", std::move(list)}};
+        {"bytes", summary.touched_bytes}, {"ranges", summary.touched_ranges}, {"first", json_of(summary.first_ranges)}};
     part.fact("touches", "touches",
               fmt::format("{} in {}", counted(summary.touched_bytes, "byte", "bytes"),
                           counted(summary.touched_ranges, "place", "places")),
               value);
-    for (std::size_t i = 0; i < std::min(ranges_shown, summary.first_ranges.size()); ++i) {
-        const TouchedRange& range = summary.first_ranges[i];
-        part.fact("touches", "touches",
-                  fmt::format("{} to {}  ({})", offset_text(range.offset), offset_text(range.offset + range.length - 1),
-                              counted(range.length, "byte", "bytes")),
-                  value);
-    }
-    if (summary.touched_ranges > ranges_shown)
-        part.fact("touches", "touches", fmt::format("and {} more", grouped(summary.touched_ranges - ranges_shown)),
-                  value);
+    part.list("touches", "touches", lines, ranges_shown, value, summary.touched_ranges);
 }
 
 void state_wish(Report& part, const std::string& key, const std::string& label, const Digests& wish) {
@@ -153,9 +133,12 @@ void state_wish(Report& part, const std::string& key, const std::string& label, 
 void describe_patch(const InputFile& file, const std::string& source_name, const Context& context, Report& part) {
     const auto patch = open_patch(file, context.limits);
     const PatchFacts& facts = patch->facts();
-    std::optional<InputFile> source;
-    if (!source_name.empty()) source = stated_source(open_file(source_name, context), *patch, {}, context, part);
-    const PatchSummary summary = summarise(*patch, source ? std::optional(source->size()) : std::nullopt, 64);
+    std::optional<SourceFile> source;
+    if (!source_name.empty()) {
+        source.emplace(source_for(open_file(source_name, context), *patch, {}, context));
+        state_source(*source, part);
+    }
+    const PatchSummary summary = summarise(*patch, source ? std::optional(source->file.size()) : std::nullopt, 64);
     part.detail("format", traits_of(facts.format).name);
     part.detail("records", facts.records);
     state_digests(part, file, context);
@@ -176,7 +159,7 @@ void describe_patch(const InputFile& file, const std::string& source_name, const
         state_wish(part, "makes", "makes target", found->checks.target);
         if (!known) part.warn("the checks file was written for another version of this patch");
     }
-    if (source) shared_fact(part, count_shared(*patch, *source, context.limits, context.progress));
+    if (source) shared_fact(part, count_shared(*patch, source->file, context.limits, context.progress));
     if (!known && facts.checked_windows != 0)
         part.unchecked(
             "which source it needs: the patch carries checks of what it makes only, so a wrong source shows when it is "
@@ -186,28 +169,22 @@ void describe_patch(const InputFile& file, const std::string& source_name, const
     else if (!known)
         part.unchecked("which source it needs: the format carries no checksum, and no checks file lies beside it");
     file.check_intact();
-    part.conclude(Mood::good, "patch", fmt::format("{} is a patch: {}.", shown(file.path()), patch_text(facts)),
-                  ExitCode::yes);
+    part.good("patch", fmt::format("{} is a patch: {}.", shown(file.path()), words_for(facts)));
 }
 
 /// What an archive holds, and how to name it. A broken archive is described all the same.
 void state_members(const InputFile& file, const std::string& name, const Context& context, Report& part) try {
     const std::vector<ArchiveMember> members = list_archive(file, context.limits, context.progress);
     Json list = Json::array();
-    for (const ArchiveMember& member : members)
-        list.push_back({{"name", as_utf8(member.name)},
-                        {"kind", recognise_file(member.head).name},
-                        {"encrypted", member.encrypted}});
-    part.fact("holds", "holds", counted(members.size(), "file", "files"), list);
-    for (std::size_t i = 0; i < std::min(members_shown, members.size()); ++i) {
-        const ArchiveMember& member = members[i];
-        const std::string_view what = member.encrypted ? "encrypted" : recognise_file(member.head).title;
-        part.fact("holds", "holds",
-                  fmt::format("{}  ({})", member.name.empty() ? "the compressed file" : escaped(member.name), what),
-                  list);
+    std::vector<std::string> lines;
+    for (const ArchiveMember& member : members) {
+        const FileKind kind = recognise_file(member.head);
+        list.push_back({{"name", as_utf8(member.name)}, {"kind", kind.name}, {"encrypted", member.encrypted}});
+        lines.push_back(fmt::format("{}  ({})", member.name.empty() ? "the compressed file" : escaped(member.name),
+                                    member.encrypted ? "encrypted" : kind.title));
     }
-    if (members.size() > members_shown)
-        part.fact("holds", "holds", fmt::format("and {} more", grouped(members.size() - members_shown)), list);
+    part.fact("holds", "holds", counted(members.size(), "file", "files"), list);
+    part.list("holds", "holds", lines, members_shown, list);
     if (!members.empty() && !members.front().name.empty())
         part.next(
             fmt::format("to describe a file inside, name it: {}:{}", escaped(name), escaped(members.front().name)));
@@ -229,7 +206,7 @@ void describe_image(const InputFile& file, const Identity& image, const Describe
     file.check_intact();
     const bool stale = wrong != image.checks.end();
     part.conclude(stale ? Mood::unsure : Mood::good, "cartridge",
-                  fmt::format("{} is {}.{}", shown(file.path()), image_words(image),
+                  fmt::format("{} is {}.{}", shown(file.path()), escaped(words_for(image)),
                               stale ? fmt::format(" Its {} is wrong.", wrong->name) : ""),
                   ExitCode::yes);
 }
@@ -248,7 +225,7 @@ void describe_file(const std::string& name, const DescribeArguments& arguments, 
     if (kind.name == "patch") return describe_patch(file, arguments.source, context, part);
     if (kind.name == "empty") {
         part.fact("size", "size", size_text(0), 0);
-        part.conclude(Mood::bad, "empty", fmt::format("{} is empty.", shown(file.path())), ExitCode::bad_input);
+        part.bad("empty", fmt::format("{} is empty.", shown(file.path())), ExitCode::bad_input);
         part.next("a download or copy likely failed; get the file again");
         return;
     }
@@ -259,8 +236,7 @@ void describe_file(const std::string& name, const DescribeArguments& arguments, 
     if (kind.name == "web-page")
         part.next("if this should be a patch or a game: the page around the download was saved; save the file itself");
     if (kind.name == "archive") state_members(file, name, context, part);
-    part.conclude(Mood::good, std::string(kind.name), fmt::format("{} is {}.", shown(file.path()), kind.title),
-                  ExitCode::yes);
+    part.good(std::string(kind.name), fmt::format("{} is {}.", shown(file.path()), kind.title));
 }
 
 }  // namespace

@@ -14,50 +14,19 @@ namespace {
 
 constexpr std::size_t rows_shown = 200;
 
-std::string_view code_of(PartState state) {
-    switch (state) {
-        case PartState::same: return "same";
-        case PartState::changed: return "changed";
-        case PartState::only_here: return "only-here";
-        case PartState::only_there: return "only-there";
-        case PartState::listed: break;
-    }
-    return {};
-}
-
-/// What a part would open as, or why it does not.
-std::string opens_as(const ListedPart& row) {
-    if (!row.cannot_open.empty()) return fmt::format("cannot be opened: {}", row.cannot_open);
-    if (!row.holds.empty()) return row.holds;
-    return row.kind.name == "patch" ? fmt::format("a {} patch", row.kind.title) : std::string(row.kind.title);
-}
-
-std::uint64_t changed_bytes(const ListedPart& row) {
-    std::uint64_t bytes = 0;
-    for (const ByteRange& range : row.changed) bytes += range.length;
-    return bytes;
-}
-
 Json row_json(const ListedPart& row) {
     Json out = {{"name", as_utf8(row.address)}, {"kind", row.part.kind}};
     out["size"] = row.part.size ? Json(*row.part.size) : Json(nullptr);
     if (row.part.offset) out["offset"] = *row.part.offset;
-    if (const std::string opens = opens_as(row); !opens.empty()) out["opens"] = as_utf8(opens);
+    if (!row.opens_as().empty()) out["opens"] = as_utf8(row.opens_as());
     if (row.part.encrypted) out["encrypted"] = true;
     if (row.digests) out.update(json_of(*row.digests));
     if (row.state != PartState::listed) out["state"] = code_of(row.state);
     if (row.state == PartState::changed) {
-        out["changed_bytes"] = changed_bytes(row);
+        out["changed_bytes"] = row.changed_bytes();
         out["changed_places"] = row.changed.size();
     }
     return out;
-}
-
-std::string state_text(const ListedPart& row) {
-    if (row.state == PartState::changed)
-        return fmt::format("{} in {}", counted(changed_bytes(row), "byte", "bytes"),
-                           counted(row.changed.size(), "place", "places"));
-    return row.state == PartState::only_here ? "only here" : row.state == PartState::only_there ? "only there" : "same";
 }
 
 std::string text_of_row(const ListedPart& row, std::size_t width) {
@@ -66,7 +35,7 @@ std::string text_of_row(const ListedPart& row, std::size_t width) {
                               : row.part.kind == "file" || row.part.kind == "content" ? "packed"
                                                                                       : "computed";
     std::string text = fmt::format("{:>13}  {:<12}  {:<{}}", size, place, escaped(row.address), width);
-    text += "  " + (row.state == PartState::listed ? escaped(opens_as(row)) : state_text(row));
+    text += "  " + escaped(words_for(row));
     if (row.digests && row.digests->crc32) text += "  crc32 " + row.digests->crc32->hex();
     while (text.ends_with(' ')) text.pop_back();
     return text;
@@ -74,21 +43,19 @@ std::string text_of_row(const ListedPart& row, std::size_t width) {
 
 void state_rows(const std::vector<ListedPart>& rows, Report& report) {
     Json list = Json::array();
-    std::size_t width = 0, shown_rows = 0;
+    std::size_t width = 0;
     for (const ListedPart& row : rows) {
         list.push_back(row_json(row));
-        const bool goes_on = !opens_as(row).empty() || row.state != PartState::listed || row.digests;
-        if (goes_on) width = std::max(width, std::min<std::size_t>(row.address.size(), 44));
+        if (!words_for(row).empty() || row.digests)
+            width = std::max(width, std::min<std::size_t>(row.address.size(), 44));
     }
     if (!rows.empty()) report.fact("parts", "parts", fmt::format("{:>13}  {:<12}  {}", "bytes", "place", "name"), list);
     // Of what is compared, people want what differs.
+    std::vector<std::string> lines;
     for (const ListedPart& row : rows)
-        if (row.state != PartState::same && ++shown_rows <= rows_shown)
-            report.fact("parts", "parts", text_of_row(row, width), list);
-    if (rows.empty()) report.detail("parts", list);
-    if (shown_rows > rows_shown)
-        report.fact("parts", "parts", fmt::format("and {} more; --json lists all", grouped(shown_rows - rows_shown)),
-                    list);
+        if (row.state != PartState::same) lines.push_back(text_of_row(row, width));
+    report.list("parts", "parts", lines, rows_shown, list);
+    report.detail("parts", list);
 }
 
 void container_fact(const InputFile& file, const Container& container, const char* key, const char* label,
@@ -104,8 +71,7 @@ void compare(const Container& container, const PartsArguments& arguments, const 
     const InputFile other = open_file(arguments.compare, context);
     const auto other_container = open_parts(other, context);
     container_fact(other, *other_container, "other", "compared with", report);
-    const std::vector<ListedPart> rows =
-        compare_parts(container, *other_container, {arguments.patterns, arguments.deep, true}, context);
+    const std::vector<ListedPart> rows = compare_parts(container, *other_container, arguments.request, context);
     state_rows(rows, report);
     const auto in_state = [&](PartState state) {
         return std::count_if(rows.begin(), rows.end(), [&](const ListedPart& row) { return row.state == state; });
@@ -129,12 +95,10 @@ void run(const PartsArguments& arguments, const Context& context, Report& report
     const auto container = open_parts(file, context);
     container_fact(file, *container, "container", "file", report);
     if (!arguments.compare.empty()) return compare(*container, arguments, context, report);
-    const std::vector<ListedPart> rows =
-        list_parts(*container, {arguments.patterns, arguments.deep, arguments.digests}, context);
+    const std::vector<ListedPart> rows = list_parts(*container, arguments.request, context);
     file.check_intact();
     state_rows(rows, report);
-    report.conclude(Mood::good, "listed",
-                    fmt::format("{} in {}.", counted(rows.size(), "part", "parts"), shown(file.path())), ExitCode::yes);
+    report.good("listed", fmt::format("{} in {}.", counted(rows.size(), "part", "parts"), shown(file.path())));
     if (!rows.empty())
         report.next("to take one out",
                     fmt::format("hotstitch take {}", shell_file(arguments.file + ":" + rows.front().address)));

@@ -58,11 +58,9 @@ void run(const PutArguments& arguments, const Context& context, Report& report) 
     }
     const auto place = write_rewritten(file, plan.change, request, context, report);
     if (!place) return;
-    report.conclude(Mood::good, "put",
-                    arguments.rewrite.patch.empty()
-                        ? fmt::format("Made {}: {} changed.", *place, counted(bytes, "byte", "bytes"))
-                        : fmt::format("Made {}, a patch that changes {}.", *place, counted(bytes, "byte", "bytes")),
-                    ExitCode::yes);
+    report.good("put", request.patch.empty()
+                           ? fmt::format("Made {}: {} changed.", *place, counted(bytes, "byte", "bytes"))
+                           : fmt::format("Made {}, a patch that changes {}.", *place, counted(bytes, "byte", "bytes")));
 }
 
 }  // namespace hotstitch::cli

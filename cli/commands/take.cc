@@ -11,9 +11,9 @@
 namespace hotstitch::cli {
 namespace {
 
-TakeResult take_to_stream(const TakeArguments& arguments, const Context& context) {
-    const std::string& address = arguments.addresses.front();
-    if (arguments.addresses.size() != 1 || address.ends_with('/') || address.ends_with(':'))
+TakeResult take_to_stream(const std::vector<std::string>& addresses, const Context& context) {
+    const std::string& address = addresses.front();
+    if (addresses.size() != 1 || address.ends_with('/') || address.ends_with(':'))
         throw Error(ErrorCode::usage, "only one part can go to standard output");
     ScratchFile scratch;
     const Part part = take_part(address, scratch, context);
@@ -46,14 +46,14 @@ void state_taken(const TakeResult& result, Report& report) {
 }  // namespace
 
 void run(const TakeArguments& arguments, const Context& context, Report& report) {
-    for (const std::string& address : arguments.addresses)
+    for (const std::string& address : arguments.request.addresses)
         if (split_file(address).second.empty() && !address.ends_with(':'))
             throw Error(ErrorCode::usage, fmt::format("{} names no part", address))
                 .hint(fmt::format("see what there is: hotstitch parts {}", shell_file(address)));
+    TakeRequest request = arguments.request;
+    request.replace = arguments.flags.mode();
     const TakeResult result =
-        arguments.output.path == "-"
-            ? take_to_stream(arguments, context)
-            : take_parts({arguments.addresses, arguments.output.path, replace_mode(arguments.output)}, context);
+        request.output == "-" ? take_to_stream(request.addresses, context) : take_parts(request, context);
     state_taken(result, report);
     if (result.encrypted != 0)
         report.warn(fmt::format("{} encrypted and not taken; unpack {} with the password first",
@@ -61,9 +61,7 @@ void run(const TakeArguments& arguments, const Context& context, Report& report)
                                 result.encrypted == 1 ? "it" : "them"));
     std::uint64_t bytes = 0;
     for (const TakenPart& part : result.taken) bytes += part.size;
-    report.conclude(Mood::good, "taken",
-                    fmt::format("Took {}, {}.", counted(result.taken.size(), "part", "parts"), size_text(bytes)),
-                    ExitCode::yes);
+    report.good("taken", fmt::format("Took {}, {}.", counted(result.taken.size(), "part", "parts"), size_text(bytes)));
 }
 
 }  // namespace hotstitch::cli

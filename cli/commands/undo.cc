@@ -9,22 +9,6 @@ namespace hotstitch::cli {
 
 namespace fs = std::filesystem;
 
-namespace {
-
-std::string sentence_of(const UndoResult& result) {
-    const std::string file = shown(result.file);
-    switch (result.outcome) {
-        case UndoOutcome::restored: return fmt::format("Undone: {} is as it was before, checked.", file);
-        case UndoOutcome::removed_already:
-            return fmt::format("Undone: {} was gone already; its receipt is removed too.", file);
-        case UndoOutcome::removed: break;
-    }
-    return result.kept ? fmt::format("Undone: nothing stands as {} any more; the source is untouched.", file)
-                       : fmt::format("Undone: {} and its receipt are removed; the source is untouched.", file);
-}
-
-}  // namespace
-
 void run(const UndoArguments& arguments, const Context& context, Report& report) {
     std::error_code code;
     const fs::path file = fs::weakly_canonical(fs::absolute(arguments.file, code), code);
@@ -33,7 +17,7 @@ void run(const UndoArguments& arguments, const Context& context, Report& report)
     if (fs::exists(receipt, code)) report.fact("receipt", "receipt", shown(receipt), as_utf8(receipt.string()));
     const UndoResult result = undo(arguments.file, arguments.patch, context);
     if (result.patch)
-        file_fact(report, "patch", arguments.patch, {.size = result.patch->patch_size}, patch_text(*result.patch));
+        file_fact(report, "patch", arguments.patch, {.size = result.patch->patch_size}, words_for(*result.patch));
     if (!result.source.empty()) report.fact("source", "source", shown(result.source), as_utf8(result.source.string()));
     if (result.unproven_reverse)
         report.warn(fmt::format("{} stays: it is not proven to be the one that was made here",
@@ -44,8 +28,7 @@ void run(const UndoArguments& arguments, const Context& context, Report& report)
                                 shown(file.filename())));
     }
     if (result.earlier_changes) report.next("earlier changes of this file can be undone by the same call");
-    report.conclude(Mood::good, result.outcome == UndoOutcome::restored ? "restored" : "removed", sentence_of(result),
-                    ExitCode::yes);
+    report.good(result.outcome == UndoOutcome::restored ? "restored" : "removed", escaped(words_for(result)));
 }
 
 }  // namespace hotstitch::cli

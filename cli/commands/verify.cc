@@ -19,7 +19,7 @@ void conclude_misfit(const VerifiedFile& file, const KnownFile* needed, const st
     if (const Representation* const other = file.harmless_representation()) {
         const std::string words = words_for(*other);
         part.detail("reading", words);
-        return part.conclude(Mood::good, "fits", fmt::format("{}: fits, read {}.", name, words), ExitCode::yes);
+        return part.good("fits", fmt::format("{}: fits, read {}.", name, words));
     }
     mismatch_facts(part, file.fit.mismatches);
     reason_facts(part, diagnosis);
@@ -27,22 +27,20 @@ void conclude_misfit(const VerifiedFile& file, const KnownFile* needed, const st
         needed != nullptr && !diagnosis.reading
             ? fmt::format("look for {}: by the list, that is the file the patch was made for", escaped(needed->name))
             : escaped(words_for_next(diagnosis)));
-    part.conclude(Mood::bad, "does-not-fit", fmt::format("{}: does not fit.", name), ExitCode::no);
+    part.bad("does-not-fit", fmt::format("{}: does not fit.", name));
 }
 
 void conclude_fit(const Fit& fit, const std::string& name, Report& part) {
     if (fit.reversed)
-        return part.conclude(Mood::good, "fits-backwards",
-                             fmt::format("{}: is the target; the patch makes the source of it.", name), ExitCode::yes);
-    if (fit.answer == FitAnswer::fits)
-        return part.conclude(Mood::good, "fits", fmt::format("{}: fits.", name), ExitCode::yes);
+        return part.good("fits-backwards", fmt::format("{}: is the target; the patch makes the source of it.", name));
+    if (fit.answer == FitAnswer::fits) return part.good("fits", fmt::format("{}: fits.", name));
     if (fit.answer == FitAnswer::already_patched)
-        return part.conclude(Mood::good, "already-patched", fmt::format("{}: already patched.", name), ExitCode::yes);
+        return part.good("already-patched", fmt::format("{}: already patched.", name));
     part.unchecked("whether it fits: the patch carries no checks, and none were given");
     part.next(
         "ask the patch's author for the source's checksum and pass it with --expect, or put PATCH.checks.json beside "
         "the patch");
-    part.conclude(Mood::unsure, "cannot-be-known", fmt::format("{}: cannot be known.", name), ExitCode::no);
+    part.unsure("cannot-be-known", fmt::format("{}: cannot be known.", name), ExitCode::no);
 }
 
 /// What the patch reaches for beside what the file has: all the evidence a format without checks leaves.
@@ -90,50 +88,36 @@ void verify_result(const PatchReader& patch, const InputFile& source, const Inpu
     const TargetComparison result = compare_with_target(patch, source, target, context.limits, context.progress);
     report.detail("same", result.same);
     if (result.same)
-        return report.conclude(Mood::good, "is-the-target",
-                               fmt::format("{} is what the patch makes from {}, byte for byte.", shown(target.path()),
-                                           shown(source.path())),
-                               ExitCode::yes);
+        return report.good("is-the-target", fmt::format("{} is what the patch makes from {}, byte for byte.",
+                                                        shown(target.path()), shown(source.path())));
     report.fact("made_size", "patch makes", size_text(result.made_size), result.made_size);
     report.fact("target_size", "target has", size_text(target.size()), target.size());
     report.fact("first_difference", "first differs", "offset " + offset_text(result.first_difference),
                 result.first_difference);
-    report.conclude(Mood::bad, "is-not-the-target",
-                    fmt::format("{} is not what the patch makes from {}.", shown(target.path()), shown(source.path())),
-                    ExitCode::no);
+    report.bad("is-not-the-target",
+               fmt::format("{} is not what the patch makes from {}.", shown(target.path()), shown(source.path())));
     report.next("the source may be another one than the target was made from, or the target was changed afterwards");
 }
 
 /// Without a source, only checks can tell: the patch's own, those beside it, or those of its windows.
 void verify_by_checks(const PatchReader& patch, const InputFile& target, const Checks& checks, const Context& context,
                       Report& report) {
-    const PatchFacts& facts = patch.facts();
-    const Digests wanted = joined(facts.target, checks.target);
-    const bool by_windows = !wanted.has_checksum() && facts.windows != 0 && facts.checked_windows == facts.windows;
-    if (!wanted.has_checksum() && !by_windows) {
-        report.conclude(Mood::unsure, "cannot-be-known",
-                        fmt::format("{}: cannot be known without the source.", shown(target.path())), ExitCode::no);
-        report.next("name the source too",
-                    fmt::format("hotstitch verify PATCH SOURCE --target {}", shell_file(target.path().string())));
-        return;
+    const TargetChecks found = check_target(patch, target, checks, context.limits, context.progress);
+    const std::string name = shown(target.path());
+    if (found.by == TargetChecks::By::nothing) {
+        report.unsure("cannot-be-known", fmt::format("{}: cannot be known without the source.", name), ExitCode::no);
+        return report.next("name the source too", fmt::format("hotstitch verify PATCH SOURCE --target {}",
+                                                              shell_file(target.path().string())));
     }
-    const auto mismatches = compare(wanted, digest(target, choice_for(wanted), context.progress));
-    mismatch_facts(report, mismatches);
-    const bool same =
-        mismatches.empty() &&
-        (!by_windows || fit(patch, target, {}, context.progress, context.limits).answer == FitAnswer::already_patched);
-    const std::string_view by = by_windows ? "by the checks of its windows" : "by its checksums";
-    if (same)
-        report.conclude(Mood::good, "is-the-target",
-                        fmt::format("{} is what the patch makes, {}.", shown(target.path()), by), ExitCode::yes);
-    else
-        report.conclude(Mood::bad, "is-not-the-target",
-                        fmt::format("{} is not what the patch makes, {}.", shown(target.path()), by), ExitCode::no);
+    mismatch_facts(report, found.mismatches);
+    const char* const by = found.by == TargetChecks::By::windows ? "by the checks of its windows" : "by its checksums";
+    if (found.same) return report.good("is-the-target", fmt::format("{} is what the patch makes, {}.", name, by));
+    report.bad("is-not-the-target", fmt::format("{} is not what the patch makes, {}.", name, by));
 }
 
 void verify_many(const InputFile& patch, const Wanted& wanted, const VerifyArguments& arguments, const Context& context,
                  Report& report) {
-    VerifyRequest request{arguments.sources};
+    VerifyRequest request = arguments.request;
     if (wanted.known) request.digests = available(wanted.known->choice());
     const std::vector<VerifiedFile> files = verify_files(patch, wanted.patch, wanted.checks, request, context);
     const bool any_fits = std::any_of(files.begin(), files.end(), [](const VerifiedFile& file) { return file.fits(); });
@@ -159,9 +143,9 @@ void verify_many(const InputFile& patch, const Wanted& wanted, const VerifyArgum
         fmt::format("{} of {} {}", fitting, counted(files.size(), "file", "files"), fitting == 1 ? "fits" : "fit");
     if (patched != 0) sentence += fmt::format(", {} already patched", patched);
     if (fitting + patched != 0)
-        report.conclude(Mood::good, fitting != 0 ? "fits" : "already-patched", sentence + ".", ExitCode::yes);
+        report.good(fitting != 0 ? "fits" : "already-patched", sentence + ".");
     else
-        report.conclude(Mood::bad, "none-fits", sentence + ".", worst);
+        report.bad("none-fits", sentence + ".", worst);
 }
 
 void verify_receipt(const std::string& name, const Context& context, Report& report) {
@@ -176,45 +160,40 @@ void verify_receipt(const std::string& name, const Context& context, Report& rep
         report.fact("made_by", "by", escaped(patch.path), as_utf8(patch.path));
     const auto mismatches = compare_file(file, receipt.target.digests, context.progress);
     mismatch_facts(report, mismatches);
-    if (mismatches.empty())
-        return report.conclude(Mood::good, "as-made", fmt::format("{} is still what was made.", shown(file)),
-                               ExitCode::yes);
+    if (mismatches.empty()) return report.good("as-made", fmt::format("{} is still what was made.", shown(file)));
     const bool restored = compare_file(file, receipt.source.digests, context.progress).empty();
     if (restored) report.fact("is_source", "found", "the file is the source again: something has restored it", true);
     report.next("to make it again, with the patch",
                 fmt::format("hotstitch renew {} PATCH", shell_file(receipt_path(file).string())));
-    report.conclude(Mood::bad, "not-as-made", fmt::format("{} is no longer what was made.", shown(file)), ExitCode::no);
+    report.bad("not-as-made", fmt::format("{} is no longer what was made.", shown(file)));
 }
 
 }  // namespace
 
 void run(const VerifyArguments& arguments, const Context& context, Report& report) {
     if (!arguments.receipt.empty()) return verify_receipt(arguments.receipt, context, report);
+    const std::vector<std::string>& sources = arguments.request.files;
     if (arguments.patch.empty()) throw Error(ErrorCode::usage, "the patch to verify is not named");
-    if (arguments.sources.empty() && arguments.target.empty())
+    if (sources.empty() && arguments.target.empty())
         throw Error(ErrorCode::usage, "there is nothing to verify the patch against")
             .hint("name a SOURCE, or --target FILE");
-    if (!arguments.target.empty() && arguments.sources.size() > 1)
+    if (!arguments.target.empty() && sources.size() > 1)
         throw Error(ErrorCode::usage, "--target takes one SOURCE at most");
-    const PatchFile found_patch = open_patch_file(arguments.patch, context);
-    readme_facts(report, found_patch);
-    const InputFile& file = found_patch.file;
-    const auto patch = open_patch(file, context.limits);
-    file_fact(report, "patch", file.path(), {.size = file.size()}, patch_text(patch->facts()));
-    const auto found = find_checks(file);
-    checks_fact(report, found);
-    const Checks checks = joined_checks(found, arguments.expect);
+    const PatchInput patch = open_patch_input(arguments.patch, context);
+    state_patch(patch, report);
+    const InputFile& file = patch.file;
+    const Checks checks = joined_checks(patch.found, arguments.expected);
     for (const DigestMismatch& m : compare(checks.patch, digest(file, choice_for(checks.patch))))
         throw patch_is_another(m);
 
     if (!arguments.target.empty()) {
         const InputFile target = open_file(arguments.target, context);
-        if (arguments.sources.empty()) return verify_by_checks(*patch, target, checks, context, report);
-        return verify_result(*patch, open_file(arguments.sources.front(), context), target, context, report);
+        if (sources.empty()) return verify_by_checks(*patch.reader, target, checks, context, report);
+        return verify_result(*patch.reader, open_file(sources.front(), context), target, context, report);
     }
     const std::optional<KnownFiles> known = read_known(arguments.known, context);
-    needed_fact(report, known, joined(patch->facts().source, checks.source));
-    verify_many(file, {*patch, checks, known}, arguments, context, report);
+    needed_fact(report, known, joined(patch.reader->facts().source, checks.source));
+    verify_many(file, {*patch.reader, checks, known}, arguments, context, report);
 }
 
 }  // namespace hotstitch::cli

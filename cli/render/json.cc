@@ -38,6 +38,16 @@ Json json_of(const Digests& digests) {
     return out;
 }
 
+Json json_of(const ByteRange& range) {
+    return {{"offset", range.offset}, {"length", range.length}};
+}
+
+Json json_of(const std::vector<ByteRange>& ranges) {
+    Json list = Json::array();
+    for (const ByteRange& range : ranges) list.push_back(json_of(range));
+    return list;
+}
+
 std::string json_text(const Report& report) {
     return json_for_terminals(json_of(report).dump(2, ' ', false, Json::error_handler_t::replace)) + "\n";
 }

@@ -1,6 +1,10 @@
 // SPDX-License-Identifier: MIT
 #include "render/report.h"
 
+#include <fmt/format.h>
+
+#include <algorithm>
+
 #include "advice.h"
 #include "hotstitch/words.h"
 
@@ -32,6 +36,14 @@ void Report::fail(std::string answer, std::string sentence) {
 
 void Report::fact(std::string key, std::string label, std::string text, Json value) {
     facts_.push_back({std::move(key), std::move(label), std::move(text), std::move(value)});
+}
+
+void Report::list(const std::string& key, const std::string& label, const std::vector<std::string>& lines,
+                  std::size_t most, const Json& value, std::uint64_t total) {
+    const std::size_t shown = std::min(most, lines.size());
+    for (std::size_t i = 0; i < shown; ++i) fact(key, label, lines[i], value);
+    total = std::max<std::uint64_t>(total, lines.size());
+    if (total > shown) fact(key, label, fmt::format("and {} more", grouped(total - shown)), value);
 }
 
 Report Report::merged_with_only_part() const {

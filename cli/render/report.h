@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "exit_code.h"
+#include "hotstitch/bytes.h"
 #include "hotstitch/digest.h"
 #include "hotstitch/error.h"
 
@@ -34,12 +35,24 @@ public:
 
     /// The verdict: `answer` is for programs and stable, `sentence` for people.
     void conclude(Mood mood, std::string answer, std::string sentence, ExitCode code);
+    void good(std::string answer, std::string sentence) {
+        conclude(Mood::good, std::move(answer), std::move(sentence), ExitCode::yes);
+    }
+    void unsure(std::string answer, std::string sentence, ExitCode code) {
+        conclude(Mood::unsure, std::move(answer), std::move(sentence), code);
+    }
+    void bad(std::string answer, std::string sentence, ExitCode code = ExitCode::no) {
+        conclude(Mood::bad, std::move(answer), std::move(sentence), code);
+    }
     /// The verdict of an error, with its facts and next step; `reassurance` is said after its message.
     void conclude(const Error& error, std::string_view reassurance = {});
     /// The verdict of what no command could foresee.
     void fail(std::string answer, std::string sentence);
 
     void fact(std::string key, std::string label, std::string text, Json value);
+    /// A fact of several lines, of which people see `most`; `total`: how many there are, where not all are at hand.
+    void list(const std::string& key, const std::string& label, const std::vector<std::string>& lines, std::size_t most,
+              const Json& value, std::uint64_t total = 0);
     /// In JSON only.
     void detail(std::string key, Json value) { fact(std::move(key), {}, {}, std::move(value)); }
     void warn(std::string text) { warnings_.push_back(std::move(text)); }
@@ -80,6 +93,8 @@ private:
 };
 
 Json json_of(const Digests& digests);
+Json json_of(const ByteRange& range);
+Json json_of(const std::vector<ByteRange>& ranges);
 Json json_of(const Report& report);
 /// The JSON document of a report, with a newline at its end, safe for terminals and always valid.
 std::string json_text(const Report& report);

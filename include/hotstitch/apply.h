@@ -62,4 +62,20 @@ HOTSTITCH_EXPORT TargetComparison compare_with_target(const PatchReader& patch, 
                                                       const ByteSource& target, const Limits& limits = {},
                                                       const Progress& progress = {});
 
+/// Whether a file is what a patch makes, without its source.
+struct TargetChecks {
+    enum class By {
+        nothing,  ///< no check tells: it cannot be known
+        checksums,
+        windows,  ///< each window of the patch carries a check
+    } by = By::nothing;
+    bool same = false;
+    std::vector<DigestMismatch> mismatches;  ///< by checksums only
+};
+
+/// By the patch's own checksums or those in `checks`; where there are none, by those of its windows. Throws
+/// Error(damaged, io, cancelled).
+HOTSTITCH_EXPORT TargetChecks check_target(const PatchReader& patch, const ByteSource& target, const Checks& checks,
+                                           const Limits& limits = {}, const Progress& progress = {});
+
 }  // namespace hotstitch

@@ -19,6 +19,12 @@ using ByteView = std::span<const std::byte>;
 using MutableByteView = std::span<std::byte>;
 using Bytes = std::vector<std::byte>;
 
+/// A stretch of a file.
+struct ByteRange {
+    std::uint64_t offset = 0, length = 0;
+    bool operator==(const ByteRange&) const = default;
+};
+
 /// The bytes of a text, without a terminator. Lives as long as the text does.
 inline ByteView bytes_of(std::string_view text) noexcept {
     return std::as_bytes(std::span(text.data(), text.size()));

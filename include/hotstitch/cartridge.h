@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "hotstitch/bytes.h"
+#include "hotstitch/change_list.h"
 #include "hotstitch/export.h"
 #include "hotstitch/identity.h"
 #include "hotstitch/source.h"
@@ -78,6 +79,33 @@ HOTSTITCH_EXPORT FrontHeader front_header_of(const ByteSource& file);
 inline FrontHeader front_header_of(ByteView file) {
     return front_header_of(MemorySource(file));
 }
+
+/// Taking a front header off, planned.
+struct StripPlan {
+    enum class Answer {
+        none,      ///< there is no front header; the change is empty
+        not_sure,  ///< what speaks for it is weak, and no size was asked for; the change is empty
+        strip,
+    } answer = Answer::none;
+    FrontHeader present;             ///< as front_header_of() has it
+    Bytes header;                    ///< what comes off
+    ChangeList change;               ///< of the file
+    bool other_size = false;         ///< another size was asked for than the one that is sure
+    bool still_interleaved = false;  ///< what is left is in an order that no console reads; the mend de-interleave
+                                     ///< of the whole file takes both off
+};
+
+/// No front header is larger, in bytes.
+inline constexpr std::uint64_t largest_front_header = 1 << 20;
+
+/// `size`: of the header where the file does not tell, in bytes; 0: by what is known. Throws Error(usage) for a size
+/// that no front header of this file has, Error(io).
+HOTSTITCH_EXPORT StripPlan plan_strip(const ByteSource& file, std::uint64_t size = 0);
+
+/// The change that puts `header` in front; empty: that which copiers left on the file's platform. Throws Error(usage)
+/// where a front header stands already, where `header` is too large, or where it is empty and the platform not certain
+/// or without such headers.
+HOTSTITCH_EXPORT ChangeList plan_attach(const ByteSource& file, Bytes header = {});
 
 /// A NES header of 16 bytes from "prg=128K,chr=0,mapper=1,mirroring=horizontal,battery": sizes in bytes or with K, M;
 /// also submapper=N, timing=ntsc|pal|both, trainer, mirroring=vertical|four. The new layout where the old one cannot

@@ -14,11 +14,6 @@
 
 namespace hotstitch {
 
-struct ByteRange {
-    std::uint64_t offset = 0, length = 0;
-    bool operator==(const ByteRange&) const = default;
-};
-
 /// What comes in: bytes, a run of one byte, or a stretch of the source itself.
 struct Piece {
     enum class Kind : std::uint8_t { bytes, run, source } kind = Kind::bytes;

@@ -28,6 +28,9 @@ enum class CheckState {
     unknown,  ///< cannot be checked; the note says why
 };
 
+/// "right", "wrong", "unknown": stable, for programs.
+HOTSTITCH_EXPORT std::string_view code_of(CheckState state) noexcept;
+
 /// A check that the file carries of itself.
 struct InternalCheck {
     std::string_view name;  ///< "checksum", "header check", "logo", …

@@ -80,6 +80,14 @@ struct FoundChecks {
 /// The expected checksums beside the patch, if there are any. Throws Error(damaged) when the file is there and broken.
 HOTSTITCH_EXPORT std::optional<FoundChecks> find_checks(const InputFile& patch);
 
+/// A patch, opened, with what belongs to it.
+struct PatchInput : PatchFile {
+    std::unique_ptr<PatchReader> reader;
+    std::optional<FoundChecks> found;
+};
+/// As open_patch_file, open_patch and find_checks, one after the other; throws what they throw.
+HOTSTITCH_EXPORT PatchInput open_patch_input(const std::string& address, const WorkOptions& options = {});
+
 /// Those of the checks file together with what the caller expects of the source. Throws Error(usage) when they
 /// contradict each other.
 HOTSTITCH_EXPORT Checks joined_checks(const std::optional<FoundChecks>& found, const Digests& expected_source);

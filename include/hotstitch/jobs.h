@@ -41,10 +41,7 @@ struct ApplyRequest {
 };
 
 /// One patch on its way.
-struct ApplyStage {
-    InputFile patch;
-    std::unique_ptr<PatchReader> reader;
-    std::optional<FoundChecks> found;
+struct ApplyStage : PatchInput {
     ApplyReport made{};
     /// Of the source, where it was not read as it is; `opinion` is set where no check of the patch says so, but what
     /// comes out of it does.
@@ -78,12 +75,6 @@ struct ApplyResult {
     ApplyOutcome outcome = ApplyOutcome::made;
     bool swapped = false;             ///< source and patch had been given in each other's place
     std::filesystem::path archive{};  ///< that the source was taken out of
-    /// Texts beside a patch in an archive.
-    struct Readme {
-        std::string name;
-        std::filesystem::path archive;
-    };
-    std::vector<Readme> readmes{};
     /// The patch was perhaps made for another representation; the file was taken as it is.
     std::optional<HeaderOpinion> doubt{};
     std::size_t stopped_at = 0;  ///< the patch that could not be applied, from 1

@@ -50,6 +50,7 @@ struct MendPlan {
 struct MendOffer {
     std::string_view name;
     bool needs_value = false;
+    bool needed = false;           ///< what stands there is wrong, and this puts it right; a change of size never is
     std::string_view value;        ///< what it takes, for people; empty: nothing
     std::string present;           ///< what stands there now, where it needs a value; empty: nothing that can be said
     std::string what;              ///< for people, one line

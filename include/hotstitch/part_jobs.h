@@ -7,6 +7,7 @@
 #include <memory>
 #include <optional>
 #include <string>
+#include <string_view>
 #include <utility>
 #include <vector>
 
@@ -27,6 +28,8 @@ enum class PartState {
     only_here,
     only_there,
 };
+/// "same", "changed", "only-here", "only-there": stable, for programs; empty for what was not compared.
+HOTSTITCH_EXPORT std::string_view code_of(PartState state) noexcept;
 
 struct ListedPart {
     std::string address;  ///< inside the file, colons in names escaped
@@ -37,6 +40,10 @@ struct ListedPart {
     std::optional<Digests> digests{};
     PartState state = PartState::listed;
     std::vector<ByteRange> changed{};  ///< where it differs; of parts of the outermost container
+
+    /// What it is or holds, or why it cannot be opened, for people; empty: nothing that is known.
+    HOTSTITCH_EXPORT std::string opens_as() const;
+    HOTSTITCH_EXPORT std::uint64_t changed_bytes() const noexcept;
 };
 
 struct ListRequest {

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
-// Whole jobs on patches: create one with its checks file, and find out which files it fits.
+// Whole jobs on patches: create one with its checks file, find out which files it fits, write it in another format,
+// and hold several against each other.
 #pragma once
 
 #include <cstdint>
@@ -15,6 +16,7 @@
 #include "hotstitch/fit.h"
 #include "hotstitch/inputs.h"
 #include "hotstitch/patch.h"
+#include "hotstitch/recast.h"
 #include "hotstitch/summary.h"
 
 namespace hotstitch {
@@ -104,5 +106,79 @@ struct VerifiedFile {
 HOTSTITCH_EXPORT std::vector<VerifiedFile> verify_files(const InputFile& patch_file, const PatchReader& patch,
                                                         const Checks& checks, const VerifyRequest& request,
                                                         const WorkOptions& options = {});
+
+struct RecastRequest {
+    std::string source, patch;            ///< addresses; an archive is opened where the patch wants its content
+    std::string output{};                 ///< a file or a folder; empty: beside the patch, with the format's extension
+    std::optional<PatchFormat> format{};  ///< empty: by the output's extension
+    Replace replace = Replace::never;
+    Digests expected{};  ///< what the source has to be, beyond what the patch and its checks file say
+    bool allow_source = false, allow_target = false, allow_patch = false;  ///< go on although that check fails
+};
+
+struct RecastResult {
+    RecastReport report{};
+    std::filesystem::path path{};  ///< empty: it went into a sink
+    std::optional<std::filesystem::path> backup{};
+    bool stood_already = false;
+    /// Whether a check said that it was the right source. If not, and it is another one, the new patch carries the
+    /// mistake on.
+    bool certain() const noexcept { return report.applied.fit.answer == FitAnswer::fits; }
+};
+
+/// The same change in another format.
+class HOTSTITCH_EXPORT RecastJob {
+public:
+    RecastJob(RecastRequest request, WorkOptions options);
+    ~RecastJob();
+    RecastJob(const RecastJob&) = delete;
+    RecastJob& operator=(const RecastJob&) = delete;
+
+    /// Throws what opening throws, and Error(usage) where no format is named.
+    void open();
+    const SourceFile& source() const noexcept;
+    const PatchInput& patch() const noexcept;
+
+    /// REQUIRES open(). Throws what recast and OutputFile throw.
+    RecastResult run();
+    /// Into a sink that can give back what was written.
+    RecastResult run(ByteSink& sink);
+
+private:
+    struct State;
+    std::unique_ptr<State> state_;
+};
+
+struct OverlapRequest {
+    std::string source;                ///< as in RecastRequest, but only an archive of one file is opened
+    std::vector<std::string> patches;  ///< two at least
+    bool allow_source = false;         ///< go on although it is not the file that a patch was made for
+};
+
+struct OverlapPair {
+    std::size_t first = 0, second = 0;  ///< which of the patches, from 0
+    Overlap found{};
+};
+
+/// Do patches for one source touch the same places, and does their order matter?
+class HOTSTITCH_EXPORT OverlapJob {
+public:
+    OverlapJob(OverlapRequest request, WorkOptions options);
+    ~OverlapJob();
+    OverlapJob(const OverlapJob&) = delete;
+    OverlapJob& operator=(const OverlapJob&) = delete;
+
+    /// Throws what opening throws, and Error(usage) for less than two patches.
+    void open();
+    const SourceFile& source() const noexcept;
+    const std::vector<PatchInput>& patches() const noexcept;
+
+    /// Every pair, with the first `most` of the places that both write. REQUIRES open(). Throws what apply throws.
+    std::vector<OverlapPair> run(std::size_t most = 16);
+
+private:
+    struct State;
+    std::unique_ptr<State> state_;
+};
 
 }  // namespace hotstitch

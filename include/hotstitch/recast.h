@@ -25,8 +25,8 @@ HOTSTITCH_EXPORT RecastReport recast(const ByteSource& patch, const ByteSource& 
 
 /// Every stretch of the target that is not copied from the same offset of the source, in order, merged.
 /// Takes 16 bytes a stretch; throws Error(limit) past Limits::memory.
-HOTSTITCH_EXPORT std::vector<TouchedRange> written_ranges(const PatchReader& patch, std::uint64_t source_size,
-                                                          const Limits& limits = {});
+HOTSTITCH_EXPORT std::vector<ByteRange> written_ranges(const PatchReader& patch, std::uint64_t source_size,
+                                                       const Limits& limits = {});
 
 struct OverlapRange {
     std::uint64_t offset = 0, length = 0;
@@ -42,8 +42,8 @@ struct Overlap {
 };
 
 /// `a` and `b`: written_ranges of two patches for one source of this size, and what they make of it.
-HOTSTITCH_EXPORT Overlap overlap(const std::vector<TouchedRange>& a, const ByteSource& target_a,
-                                 const std::vector<TouchedRange>& b, const ByteSource& target_b,
-                                 std::uint64_t source_size, std::size_t most = 16);
+HOTSTITCH_EXPORT Overlap overlap(const std::vector<ByteRange>& a, const ByteSource& target_a,
+                                 const std::vector<ByteRange>& b, const ByteSource& target_b, std::uint64_t source_size,
+                                 std::size_t most = 16);
 
 }  // namespace hotstitch

@@ -17,11 +17,6 @@ struct EditCount {
     std::uint64_t edits = 0, bytes = 0;
 };
 
-/// A stretch of the target that is not simply the source at the same place.
-struct TouchedRange {
-    std::uint64_t offset = 0, length = 0;
-};
-
 struct PatchSummary {
     std::uint64_t target_size = 0;
     EditCount same_place;  ///< copied from the same offset of the source
@@ -31,7 +26,8 @@ struct PatchSummary {
     EditCount run;         ///< runs of one byte
     EditCount xored;       ///< bytes stored as a difference
     std::uint64_t touched_ranges = 0, touched_bytes = 0;
-    std::vector<TouchedRange> first_ranges;  ///< the first `most_ranges` of them, in order
+    /// Stretches of the target that are not simply the source at the same place: the first `most_ranges`, in order.
+    std::vector<ByteRange> first_ranges;
 };
 
 /// Reads all edits. Without a source size, one is assumed that the patch neither grows nor reads past.

@@ -6,15 +6,29 @@
 #include <cstdint>
 #include <string>
 #include <string_view>
+#include <vector>
 
 #include "hotstitch/export.h"
 
 namespace hotstitch {
 
 enum class InternalChecks;
+struct ApplyStage;
 struct Diagnosis;
+struct FrontHeader;
 struct HeaderOpinion;
+struct Identity;
+struct InternalCheck;
+struct ListedPart;
+struct MendedField;
+struct MendOffer;
+struct MendStep;
+struct PatchDemands;
+struct PatchFacts;
 struct Reason;
+struct SharedBytes;
+struct UndoResult;
+struct Window;
 
 // Text from outside.
 
@@ -47,7 +61,42 @@ HOTSTITCH_EXPORT std::string counted(std::uint64_t number, std::string_view sing
 /// A size as typed: "1048576", "64M", "1.5GiB" (units of 1024). Throws Error(usage).
 HOTSTITCH_EXPORT std::uint64_t parse_size(std::string_view text);
 
+// Files. What stands in them comes along as it is: `escaped` makes it fit for a terminal.
+
+/// "a SNES ROM: KELP HARBOUR, Europe, revision 1"
+HOTSTITCH_EXPORT std::string words_for(const Identity& identity);
+/// What speaks for a front header, or against it.
+HOTSTITCH_EXPORT std::vector<std::string> words_for(const FrontHeader& header);
+/// "wrong: 0x1234 stands there, 0x1235 is right"
+HOTSTITCH_EXPORT std::string words_for(const InternalCheck& check);
+/// "from Japan (J) to Europe (P)", "is Europe (P) already"; and with the field's name before it.
+HOTSTITCH_EXPORT std::string words_for_change(const MendedField& field);
+HOTSTITCH_EXPORT std::string words_for(const MendedField& field);
+/// Which bytes a mend changes: "12 bytes in 2 places, from 0x007fdc on".
+HOTSTITCH_EXPORT std::string words_for(const MendStep& step);
+/// What a mend would do, or takes, or why it cannot be done.
+HOTSTITCH_EXPORT std::string words_for(const MendOffer& offer);
+/// What a part is, or how it compares with the other file's.
+HOTSTITCH_EXPORT std::string words_for(const ListedPart& part);
+/// "BPS, 41 records"
+HOTSTITCH_EXPORT std::string words_for(const PatchFacts& patch);
+/// "3: 4,096 bytes at 0x000000, from source 0x000000 to 0x001000, 120 bytes in the patch, adler32 …"
+HOTSTITCH_EXPORT std::string words_for(const Window& window);
+/// How much of what a patch publishes is not its maker's own.
+HOTSTITCH_EXPORT std::string words_for(const SharedBytes& shared);
+
 // Codes.
+
+/// What no check could tell of a stage; empty: nothing is open. `first`: of several.
+HOTSTITCH_EXPORT std::string words_for_unchecked(const ApplyStage& stage, bool first);
+/// What undoing came to.
+HOTSTITCH_EXPORT std::string words_for(const UndoResult& result);
+/// What some old appliers of the format fail on: "grows the file, writes past 16 MiB".
+HOTSTITCH_EXPORT std::string words_for(const PatchDemands& demands);
+/// How applying went, as far as checks could tell: "source and result are right". REQUIRES a stage.
+HOTSTITCH_EXPORT std::string words_for(const std::vector<ApplyStage>& stages);
+/// Where the checks of a stage come from: "its checks file".
+HOTSTITCH_EXPORT std::string words_for_checks_of(const ApplyStage& stage);
 
 /// What became of a ROM's own checks: "right, before and after the patch". REQUIRES that it was asked and could be
 /// done.

@@ -145,6 +145,7 @@ std::vector<MendOffer> mends_for(const ByteSource& source, const MendOptions& op
     for (const MendRow& row : mends_of_cartridge(mending.identity)) {
         MendOffer offer{.name = row.name,
                         .needs_value = row.takes == MendRow::Value::needed,
+                        .needed = false,
                         .value = row.value,
                         .present = row.name == "region"  ? mending.identity.region
                                    : row.name == "title" ? mending.identity.title
@@ -159,6 +160,7 @@ std::vector<MendOffer> mends_for(const ByteSource& source, const MendOptions& op
             } catch (const Error& error) {
                 offer.cannot = error.what();
             }
+        offer.needed = offer.step && offer.step->changes() && row.turn != Turn::size;
         offers.push_back(std::move(offer));
     }
     return offers;

@@ -55,6 +55,10 @@ std::string edition_of(const Identity& identity) {
     return text;
 }
 
+std::string_view code_of(CheckState state) noexcept {
+    return state == CheckState::right ? "right" : state == CheckState::wrong ? "wrong" : "unknown";
+}
+
 bool all_checks_right(const Identity& identity) noexcept {
     const auto counts = [](const InternalCheck& c) { return c.mendable && c.state != CheckState::unknown; };
     return std::any_of(identity.checks.begin(), identity.checks.end(), counts) &&

@@ -195,6 +195,22 @@ Bytes apply(ByteView patch, ByteView source, const ApplyOptions& options) {
     return target.take();
 }
 
+TargetChecks check_target(const PatchReader& patch, const ByteSource& target, const Checks& checks,
+                          const Limits& limits, const Progress& progress) {
+    const PatchFacts& facts = patch.facts();
+    const Digests wanted = joined(facts.target, checks.target);
+    TargetChecks result;
+    if (wanted.has_checksum()) {
+        result.by = TargetChecks::By::checksums;
+        result.mismatches = compare(wanted, digest(target, choice_for(wanted), progress));
+        result.same = result.mismatches.empty();
+    } else if (facts.windows != 0 && facts.checked_windows == facts.windows) {
+        result.by = TargetChecks::By::windows;
+        result.same = fit(patch, target, {}, progress, limits).answer == FitAnswer::already_patched;
+    }
+    return result;
+}
+
 TargetComparison compare_with_target(const PatchReader& patch, const ByteSource& source, const ByteSource& target,
                                      const Limits& limits, const Progress& progress) {
     return blaming_inputs({&source, &target}, [&] {

@@ -12,7 +12,7 @@ namespace {
 /// Collects the stretches that are not the source at the same place.
 class RangeCollector final : public EditSink {
 public:
-    explicit RangeCollector(std::uint64_t memory) : most_(memory / sizeof(TouchedRange)) {}
+    explicit RangeCollector(std::uint64_t memory) : most_(memory / sizeof(ByteRange)) {}
 
     Flow put(const Edit& edit) override {
         const std::uint64_t begin = at_;
@@ -27,11 +27,11 @@ public:
         ranges_.push_back({begin, edit.length});
         return Flow::go_on;
     }
-    std::vector<TouchedRange> take() { return std::move(ranges_); }
+    std::vector<ByteRange> take() { return std::move(ranges_); }
 
 private:
     std::uint64_t most_, at_ = 0;
-    std::vector<TouchedRange> ranges_;
+    std::vector<ByteRange> ranges_;
 };
 
 bool same_bytes(const ByteSource& a, const ByteSource& b, std::uint64_t offset, std::uint64_t length) {
@@ -69,13 +69,13 @@ RecastReport recast(const ByteSource& patch, const ByteSource& source, PatchForm
     });
 }
 
-std::vector<TouchedRange> written_ranges(const PatchReader& patch, std::uint64_t source_size, const Limits& limits) {
+std::vector<ByteRange> written_ranges(const PatchReader& patch, std::uint64_t source_size, const Limits& limits) {
     RangeCollector collector(limits.memory);
     patch.read(source_size, collector);
     return collector.take();
 }
 
-Overlap overlap(const std::vector<TouchedRange>& a, const ByteSource& target_a, const std::vector<TouchedRange>& b,
+Overlap overlap(const std::vector<ByteRange>& a, const ByteSource& target_a, const std::vector<ByteRange>& b,
                 const ByteSource& target_b, std::uint64_t source_size, std::size_t most) {
     Overlap result;
     std::vector<OverlapRange> agreeing;

@@ -2,7 +2,10 @@
 // What codes mean, for people. Tested by tests/cli_cartridge_test.cc and tests/receipt_test.cc.
 #include <fmt/format.h>
 
+#include <algorithm>
+
 #include "hotstitch/jobs.h"
+#include "hotstitch/part_jobs.h"
 #include "hotstitch/words.h"
 
 namespace hotstitch {
@@ -20,6 +23,67 @@ std::string words_for(InternalChecks checks) {
         case InternalChecks::not_asked: break;
     }
     return "not looked at";
+}
+
+std::string words_for(const ListedPart& part) {
+    switch (part.state) {
+        case PartState::changed:
+            return fmt::format("{} in {}", counted(part.changed_bytes(), "byte", "bytes"),
+                               counted(part.changed.size(), "place", "places"));
+        case PartState::only_here: return "only here";
+        case PartState::only_there: return "only there";
+        case PartState::same: return "same";
+        case PartState::listed: break;
+    }
+    return part.opens_as();
+}
+
+std::string words_for_checks_of(const ApplyStage& stage) {
+    const PatchFacts& facts = stage.reader->facts();
+    return traits_of(facts.format).has_checks ? "the patch's own checksums"
+           : facts.checked_windows != 0       ? "the checks of its windows"
+           : stage.found                      ? "its checks file"
+                                              : "the checksums that were given";
+}
+
+std::string words_for_unchecked(const ApplyStage& stage, bool first) {
+    const ApplyReport& made = stage.made;
+    const PatchFacts& facts = stage.reader->facts();
+    if ((stage.certain() && made.target_checked) || !made.overridden.empty()) return {};
+    if (facts.checked_windows != 0 && !made.target_checked)
+        return fmt::format("{} of {} windows: they carry no check", grouped(facts.windows - facts.checked_windows),
+                           grouped(facts.windows));
+    if (stage.certain()) return "the result itself: nothing says what it should be";
+    return first ? "whether this is the source the patch was made for: the patch carries no checks and none were given"
+                 : fmt::format("whether {} was made for what the patch before it makes", stage.file.path().string());
+}
+
+std::string words_for(const UndoResult& result) {
+    const std::string file = result.file.string();
+    switch (result.outcome) {
+        case UndoOutcome::restored: return fmt::format("Undone: {} is as it was before, checked.", file);
+        case UndoOutcome::removed_already:
+            return fmt::format("Undone: {} was gone already; its receipt is removed too.", file);
+        case UndoOutcome::removed: break;
+    }
+    return result.kept ? fmt::format("Undone: nothing stands as {} any more; the source is untouched.", file)
+                       : fmt::format("Undone: {} and its receipt are removed; the source is untouched.", file);
+}
+
+std::string words_for(const std::vector<ApplyStage>& stages) {
+    const ApplyReport &first = stages.front().made, &last = stages.back().made;
+    const bool fits = first.fit.answer == FitAnswer::fits;
+    if (first.fit.reversed) return "backwards: the file was already patched, this is its original";
+    if (std::any_of(stages.begin(), stages.end(), [](const auto& s) { return !s.made.overridden.empty(); }))
+        return "against failed checks";
+    if (fits && last.target_checked)
+        return std::all_of(stages.begin(), stages.end(), [](const auto& s) { return s.certain(); })
+                   ? "source and result are right"
+                   : "source and result are right, but not every patch could be checked";
+    if (fits) return "the source is right";
+    if (last.target_checked) return "the result is right";
+    return stages.front().opinion ? "the patch carries no checks, but the ROM's own come out right"
+                                  : "nothing could be checked";
 }
 
 std::string words_for_mend(std::string_view code) {

@@ -62,9 +62,8 @@ void ApplyJob::State::open() {
         throw Error(ErrorCode::usage, "in place and to another output contradict each other");
     source.emplace(open_file(request.source, work));
     for (const std::string& name : request.patches) {
-        PatchFile patch = open_patch_file(name, work);
-        for (std::string& readme : patch.readmes) result.readmes.push_back({std::move(readme), patch.archive});
-        stages.push_back({std::move(patch.file), nullptr, {}});
+        PatchInput patch{open_patch_file(name, work), nullptr, {}};
+        stages.push_back({std::move(patch)});
     }
     swap_if_unmistakable();
     for (ApplyStage& stage : stages) open_stage(stage);
@@ -76,7 +75,7 @@ void ApplyJob::State::open() {
 
 /// Content decides which is which: a patch where the source should be, and none where the patch should be.
 void ApplyJob::State::swap_if_unmistakable() {
-    InputFile& patch = stages.front().patch;
+    InputFile& patch = stages.front().file;
     if (source->is_same_file(patch.path())) throw Error(ErrorCode::usage, "source and patch are the same file");
     const auto is_patch = [](const InputFile& file) { return recognise_patch(head_of(file)).has_value(); };
     if (stages.size() != 1 || !is_patch(*source) || is_patch(patch)) return;
@@ -86,10 +85,10 @@ void ApplyJob::State::swap_if_unmistakable() {
 
 /// All patches are read before the first is applied, so that a damaged one stops at once.
 void ApplyJob::State::open_stage(ApplyStage& stage) {
-    stage.reader = open_patch(stage.patch, work.limits);
-    stage.found = find_checks(stage.patch);
+    stage.reader = open_patch(stage.file, work.limits);
+    stage.found = find_checks(stage.file);
     const Digests wanted = stage.found ? stage.found->checks.patch : Digests{};
-    patch_mismatches.push_back(compare(wanted, digest(stage.patch, choice_for(wanted), work.progress)));
+    patch_mismatches.push_back(compare(wanted, digest(stage.file, choice_for(wanted), work.progress)));
     if (!patch_mismatches.back().empty() && !request.allow_patch)
         throw patch_is_another(patch_mismatches.back().front());
 }
@@ -109,7 +108,7 @@ ApplyOptions ApplyJob::State::options_for(const ApplyStage& stage) const {
 }
 
 fs::path ApplyJob::State::output_path() const {
-    fs::path place = default_apply_output(*source, stages.back().patch.path());
+    fs::path place = default_apply_output(*source, stages.back().file.path());
     if (!request.name_like.empty())
         place.replace_filename(companion_stem(request.name_like) + source->path().extension().string());
     return request.in_place ? source->path() : hotstitch::output_path(request.output, place);
@@ -167,8 +166,8 @@ void ApplyJob::State::diagnose_stage(ApplyStage& stage, const ByteSource& file, 
                                      const ApplyOptions& options) {
     OtherPatches others;
     for (const ApplyStage& other : stages)
-        if (&other != &stage) others.add(other.patch, *other.reader);
-    others.add_beside(stage.patch, work);
+        if (&other != &stage) others.add(other.file, *other.reader);
+    others.add_beside(stage.file, work);
     Diagnosis diagnosis = diagnose(*stage.reader, file, {options.checks, others.list(), work.limits, work.progress});
     stage.representation = diagnosis.reading;
     if (stage.representation && stage.representation->harmless() && !request.as_is) return;
@@ -241,7 +240,7 @@ Receipt ApplyJob::State::receipt_for(const fs::path& folder) const {
     Receipt receipt;
     if (!request.receipt) return receipt;
     for (const ApplyStage& stage : stages)
-        receipt.patches.push_back(receipt_file(stage.patch, folder, request.digests, work.progress));
+        receipt.patches.push_back(receipt_file(stage.file, folder, request.digests, work.progress));
     if (result.internal_checks == InternalChecks::mended) receipt.mends = {"checksum"};
     receipt.representation = stages.front().representation;
     if (!receipt.representation) receipt.source.digests = stages.front().made.fit.source;
@@ -254,7 +253,7 @@ std::vector<CompanionSet> ApplyJob::State::companions_of(const fs::path& output)
     std::vector<CompanionSet> all;
     if (!request.name_like.empty() || request.in_place) return all;
     std::vector<fs::path> folders{source->path().parent_path()};
-    if (const fs::path other = stages.back().patch.path().parent_path(); other != folders.front())
+    if (const fs::path other = stages.back().file.path().parent_path(); other != folders.front())
         folders.push_back(other);
     for (const fs::path& folder : folders)
         for (CompanionSet& set : companions_in(folder))
@@ -276,7 +275,7 @@ void ApplyJob::State::deliver() {
             .hint("leave out the request to replace it: the output then lies beside the archive");
     const fs::path path = output_path();
     std::vector<const InputFile*> inputs{&*source};
-    for (const ApplyStage& stage : stages) inputs.push_back(&stage.patch);
+    for (const ApplyStage& stage : stages) inputs.push_back(&stage.file);
     if (!request.in_place)
         refuse_inputs(path, inputs, "name another output, or replace the source in place (it is kept as a backup)",
                       "output or in place");

@@ -201,6 +201,13 @@ std::optional<FoundChecks> find_checks(const InputFile& patch) {
     return found;
 }
 
+PatchInput open_patch_input(const std::string& address, const WorkOptions& options) {
+    PatchInput input{open_patch_file(address, options), {}, {}};
+    input.reader = open_patch(input.file, options.limits);
+    input.found = find_checks(input.file);
+    return input;
+}
+
 Checks joined_checks(const std::optional<FoundChecks>& found, const Digests& expect) {
     Checks all = found ? found->checks : Checks{};
     for (const DigestMismatch& mismatch : compare(all.source, expect))

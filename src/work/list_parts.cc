@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <map>
+#include <numeric>
 
 #include "hotstitch/error.h"
 #include "hotstitch/part_jobs.h"
@@ -109,6 +110,28 @@ std::unique_ptr<Container> open_parts(const InputFile& file, const WorkOptions& 
     throw Error(ErrorCode::unsupported, fmt::format("{} has no parts that are known: it is {}", file.path().string(),
                                                     identify(file).kind.title))
         .hint("archives, compressed files and cartridge ROMs have parts; describe tells more of this file");
+}
+
+std::string_view code_of(PartState state) noexcept {
+    switch (state) {
+        case PartState::same: return "same";
+        case PartState::changed: return "changed";
+        case PartState::only_here: return "only-here";
+        case PartState::only_there: return "only-there";
+        case PartState::listed: break;
+    }
+    return {};
+}
+
+std::string ListedPart::opens_as() const {
+    if (!cannot_open.empty()) return fmt::format("cannot be opened: {}", cannot_open);
+    if (!holds.empty()) return holds;
+    return kind.name == "patch" ? fmt::format("a {} patch", kind.title) : std::string(kind.title);
+}
+
+std::uint64_t ListedPart::changed_bytes() const noexcept {
+    return std::accumulate(changed.begin(), changed.end(), std::uint64_t{0},
+                           [](std::uint64_t sum, const ByteRange& range) { return sum + range.length; });
 }
 
 std::vector<ListedPart> list_parts(const Container& container, const ListRequest& request, const WorkOptions& options) {

@@ -111,6 +111,54 @@ FrontHeader front_header_of(const ByteSource& file) {
     return header;
 }
 
+StripPlan plan_strip(const ByteSource& file, std::uint64_t size) {
+    StripPlan plan;
+    plan.present = front_header_of(file);
+    plan.change = ChangeList(file.size());
+    if (size != 0 && (size >= file.size() || size > largest_front_header))
+        throw Error(ErrorCode::usage, "no front header is so large")
+            .wanted(fmt::format("less than the file's {} bytes, and at most 1 MiB", file.size()))
+            .found(fmt::format("{} bytes", size));
+    plan.other_size = size != 0 && plan.present.size != 0 && plan.present.sure && size != plan.present.size;
+    if (size == 0) {
+        if (plan.present.size == 0) return plan;
+        plan.answer = StripPlan::Answer::not_sure;
+        if (!plan.present.sure) return plan;
+        size = plan.present.size;
+    }
+    plan.answer = StripPlan::Answer::strip;
+    plan.header = head_of(file, static_cast<std::size_t>(size));
+    plan.change.put(0, size, {});
+    const auto image = recognise_cartridge(file);
+    plan.still_interleaved = image && image->reading && image->reading->kind == RepresentationKind::de_interleaved;
+    return plan;
+}
+
+ChangeList plan_attach(const ByteSource& file, Bytes header) {
+    if (header.size() > largest_front_header)
+        throw Error(ErrorCode::usage, "no front header is so large").wanted("at most 1 MiB");
+    if (header.empty()) {
+        const auto image = recognise_cartridge(file);
+        if (!image || image->certainty != Certainty::certain)
+            throw Error(ErrorCode::usage, "it is not certain what platform this is, so no header can be made unasked")
+                .in("platform")
+                .hint("say which header it is to be");
+        if (!has_copier_headers(image->platform))
+            throw Error(ErrorCode::usage, fmt::format("copiers left no headers on {} files", image->platform_title))
+                .in("platform's header")
+                .hint("say which header it is to be all the same");
+        header = copier_front_header(image->platform);
+    }
+    if (const FrontHeader present = front_header_of(file); present.size != 0 && present.sure)
+        throw Error(ErrorCode::usage, "the file has a front header already")
+            .in("front header")
+            .found(fmt::format("{} bytes", present.size))
+            .hint("take it off first");
+    ChangeList change(file.size());
+    change.put(0, 0, std::move(header));
+    return change;
+}
+
 Bytes nes_front_header(std::string_view description) {
     cartridge::NesHeader h = parsed(description);
     const unsigned prg = size_code(h.prg, 16 << 10, "prg"), chr = size_code(h.chr, 8 << 10, "chr");

@@ -54,8 +54,7 @@ std::uint64_t offset_of(const Identity& image, ByteView rom, std::string_view te
     const auto offset = platform.map->offset(rom, static_cast<unsigned>(*bank), *at, has_bank);
     if (!offset)
         throw Error(ErrorCode::usage, fmt::format("no ROM stands at {}", text))
-            .wanted(
-                fmt::format("an address such as {}, or +0x1234 for an offset in the file", platform.map->example));
+            .wanted(fmt::format("an address such as {}, or +0x1234 for an offset in the file", platform.map->example));
     return *offset;
 }
 

@@ -1,0 +1,106 @@
+// SPDX-License-Identifier: MIT
+// What files and patches are and hold, for people. Tested by tests/cli_cartridge_test.cc and tests/cli_streams_test.cc.
+#include <fmt/format.h>
+
+#include "hotstitch/cartridge.h"
+#include "hotstitch/create.h"
+#include "hotstitch/identity.h"
+#include "hotstitch/mend.h"
+#include "hotstitch/patch.h"
+#include "hotstitch/summary.h"
+#include "hotstitch/window.h"
+#include "hotstitch/words.h"
+
+namespace hotstitch {
+
+std::string words_for(const Identity& identity) {
+    if (identity.platform_title.empty()) return std::string(identity.kind.title);
+    const std::string edition = edition_of(identity);
+    const std::string kind = fmt::format("{} {} {}", identity.platform_title.front() == 'A' ? "an" : "a",
+                                         identity.platform_title, identity.platform == "nes-disk" ? "image" : "ROM");
+    return edition == identity.platform_title ? kind : fmt::format("{}: {}", kind, edition);
+}
+
+std::vector<std::string> words_for(const FrontHeader& header) {
+    if (header.size == 0 || !header.evidence.empty()) return header.evidence;
+    return {fmt::format("its size leaves {} bytes over", header.size),
+            "nothing behind them is a known platform's image"};
+}
+
+std::string words_for(const InternalCheck& check) {
+    std::string text;
+    if (check.state == CheckState::right)
+        text = fmt::format("right ({})", check.found);
+    else if (check.state == CheckState::wrong)
+        text = fmt::format("{}: {} stands there, {} {}", check.mendable ? "wrong" : "not genuine", check.found,
+                           check.wanted, check.mendable ? "is right" : "is the genuine one");
+    else
+        text = "cannot be checked";
+    return check.note.empty() ? text : fmt::format("{}; {}", text, check.note);
+}
+
+std::string words_for_change(const MendedField& field) {
+    if (field.before == field.after) return fmt::format("is {} already", field.after);
+    return field.before == "-" ? field.after : fmt::format("from {} to {}", field.before, field.after);
+}
+
+std::string words_for(const MendedField& field) {
+    return fmt::format("{} {}", field.name, words_for_change(field));
+}
+
+std::string words_for(const MendStep& step) {
+    std::uint64_t bytes = 0;
+    for (const ByteRange& range : step.ranges) bytes += range.length;
+    if (step.ranges.size() == 1)
+        return fmt::format("{} at {}", counted(bytes, "byte", "bytes"), offset_text(step.ranges.front().offset));
+    return fmt::format("{} in {} places, from {} on", counted(bytes, "byte", "bytes"), grouped(step.ranges.size()),
+                       offset_text(step.ranges.front().offset));
+}
+
+std::string words_for(const MendOffer& offer) {
+    if (offer.needs_value)
+        return offer.present.empty() ? fmt::format("{}; takes {}", offer.what, offer.value)
+                                     : fmt::format("is {}; takes {}", offer.present, offer.value);
+    if (!offer.step) return fmt::format("{}; cannot be done: {}", offer.what, offer.cannot);
+    std::string text = offer.needed ? "needed: " : "";
+    for (const MendedField& field : offer.step->fields)
+        text += fmt::format("{}{}", &field == &offer.step->fields.front() ? "" : ", ", words_for(field));
+    return text;
+}
+
+std::string words_for(const PatchFacts& patch) {
+    const FormatTraits& format = traits_of(patch.format);
+    return fmt::format("{}, {}", format.title, counted(patch.records, format.record, format.records));
+}
+
+std::string words_for(const PatchDemands& demands) {
+    std::string list;
+    const auto add = [&](bool wanted, std::string_view text) {
+        if (wanted) list += fmt::format("{}{}", list.empty() ? "" : ", ", text);
+    };
+    add(demands.grows, "grows the file");
+    add(demands.cuts, "cuts the file shorter");
+    add(demands.past_16_mib, "writes past 16 MiB");
+    return list;
+}
+
+std::string words_for(const Window& window) {
+    std::string text =
+        fmt::format("{}: {} at {}", window.number, counted(window.length, "byte", "bytes"), offset_text(window.offset));
+    if (window.segment != Segment::none)
+        text +=
+            fmt::format(", from {} {} to {}", window.segment == Segment::source ? "source" : "target",
+                        offset_text(window.segment_offset), offset_text(window.segment_offset + window.segment_length));
+    text += fmt::format(", {} in the patch", counted(window.patch_length, "byte", "bytes"));
+    return text + (window.adler32 ? fmt::format(", adler32 {}", window.adler32->hex()) : ", unchecked");
+}
+
+std::string words_for(const SharedBytes& shared) {
+    if (!shared.counted) return "not counted: the patch is too large for the memory budget";
+    if (shared.literal == 0) return "no literal bytes in the patch";
+    return fmt::format("{} of {} literal bytes ({:.1f} %) also stand in the source", grouped(shared.shared),
+                       grouped(shared.literal),
+                       100.0 * static_cast<double>(shared.shared) / static_cast<double>(shared.literal));
+}
+
+}  // namespace hotstitch

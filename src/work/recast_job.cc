@@ -1,0 +1,127 @@
+// SPDX-License-Identifier: MIT
+// A patch in another format, and patches held against each other. Both begin alike: a source, out of its archive where
+// it lies in one, and patches with what lies beside them. Tested by tests/recast_test.cc and tests/cli_streams_test.cc.
+#include "hotstitch/delivery.h"
+#include "hotstitch/error.h"
+#include "hotstitch/patch_jobs.h"
+#include "source/whole.h"
+
+namespace hotstitch {
+
+namespace fs = std::filesystem;
+
+struct RecastJob::State {
+    RecastRequest request;
+    WorkOptions work;
+    PatchFormat format{};
+    std::optional<SourceFile> source;
+    std::optional<PatchInput> patch;
+
+    RecastResult into(ByteSink& sink) const;
+};
+
+RecastJob::RecastJob(RecastRequest request, WorkOptions options)
+    : state_(std::make_unique<State>(State{std::move(request), std::move(options), {}, {}, {}})) {}
+RecastJob::~RecastJob() = default;
+
+void RecastJob::open() {
+    const RecastRequest& request = state_->request;
+    const auto by_name = format_by_extension(fs::path(request.output).extension().string());
+    if (!request.format && !by_name)
+        throw Error(ErrorCode::usage, "the new format is not named").hint("add --format, or -o with its extension");
+    state_->format = request.format ? *request.format : *by_name;
+    InputFile source = open_file(request.source, state_->work);
+    state_->patch.emplace(open_patch_input(request.patch, state_->work));
+    state_->source.emplace(source_for(std::move(source), *state_->patch->reader,
+                                      joined_checks(state_->patch->found, request.expected), state_->work));
+}
+
+const SourceFile& RecastJob::source() const noexcept {
+    return *state_->source;
+}
+const PatchInput& RecastJob::patch() const noexcept {
+    return *state_->patch;
+}
+
+RecastResult RecastJob::State::into(ByteSink& sink) const {
+    ApplyOptions options;
+    options.checks = joined_checks(patch->found, request.expected);
+    options.allow_source = request.allow_source;
+    options.allow_target = request.allow_target;
+    options.allow_patch = request.allow_patch;
+    options.limits = work.limits;
+    options.progress = work.progress;
+    return {.report = recast(patch->file, source->file, format, sink, options)};
+}
+
+RecastResult RecastJob::run() {
+    const fs::path beside = fs::path(state_->patch->file.path()).replace_extension(traits_of(state_->format).extension);
+    const fs::path path = output_path(state_->request.output, beside);
+    refuse_inputs(path, {&state_->source->file, &state_->patch->file}, "name another output");
+    OutputFile file(path, {.replace = state_->request.replace});
+    RecastResult result = state_->into(file);
+    result.stood_already = file.stands_already();
+    result.backup = file.commit(state_->work.progress);
+    result.path = file.path();
+    return result;
+}
+
+RecastResult RecastJob::run(ByteSink& sink) {
+    return state_->into(sink);
+}
+
+struct OverlapJob::State {
+    OverlapRequest request;
+    WorkOptions work;
+    std::optional<SourceFile> source;
+    std::vector<PatchInput> patches;
+};
+
+OverlapJob::OverlapJob(OverlapRequest request, WorkOptions options)
+    : state_(std::make_unique<State>(State{std::move(request), std::move(options), {}, {}})) {}
+OverlapJob::~OverlapJob() = default;
+
+void OverlapJob::open() {
+    const OverlapRequest& request = state_->request;
+    if (request.patches.size() < 2) throw Error(ErrorCode::usage, "an overlap needs two patches at least");
+    InputFile file = open_file(request.source, state_->work);
+    auto inside = only_member(file, state_->work);
+    const fs::path archive = inside ? file.path() : fs::path();
+    state_->source.emplace(SourceFile{inside ? *std::move(inside) : std::move(file), archive});
+    for (const std::string& name : request.patches) state_->patches.push_back(open_patch_input(name, state_->work));
+}
+
+const SourceFile& OverlapJob::source() const noexcept {
+    return *state_->source;
+}
+const std::vector<PatchInput>& OverlapJob::patches() const noexcept {
+    return state_->patches;
+}
+
+std::vector<OverlapPair> OverlapJob::run(std::size_t most) {
+    struct Made {
+        std::vector<ByteRange> ranges;
+        std::unique_ptr<ByteSink> target;
+    };
+    const InputFile& source = state_->source->file;
+    std::vector<Made> made;
+    for (const PatchInput& patch : state_->patches) {
+        made.push_back({{}, scratch_of(state_->work.limits)});
+        ApplyOptions options;
+        options.checks = joined_checks(patch.found, {});
+        options.allow_source = state_->request.allow_source;
+        options.limits = state_->work.limits;
+        options.progress = state_->work.progress;
+        apply(patch.file, source, *made.back().target, options);
+        made.back().ranges = written_ranges(*patch.reader, source.size(), state_->work.limits);
+    }
+    std::vector<OverlapPair> pairs;
+    for (std::size_t i = 0; i < made.size(); ++i)
+        for (std::size_t j = i + 1; j < made.size(); ++j)
+            pairs.push_back({i, j,
+                             overlap(made[i].ranges, MemorySource(*made[i].target->written()), made[j].ranges,
+                                     MemorySource(*made[j].target->written()), source.size(), most)});
+    return pairs;
+}
+
+}  // namespace hotstitch
