@@ -179,13 +179,13 @@ TEST(KnownFiles, ReadsWhatCoreutilsPrintAndCsv) {
         EXPECT_EQ(refused([&] { KnownFiles::parse(bad); }).find("damaged"), 0U) << bad;
 }
 
-TEST(HeaderOpinion, APatchWithoutChecksShowsWhatItWasMadeFor) {
+TEST(RepresentationOpinion, APatchWithoutChecksShowsWhatItWasMadeFor) {
     const Bytes plain = demo::kelp_harbour(1), headered = demo::with_front_header(plain);
     const auto patch_for = [](const Bytes& source, const Bytes& target) {
         return hotstitch::create(source, target, {.format = PatchFormat::ips});
     };
     const auto opinion = [](const Bytes& patch, const Bytes& file) {
-        return opinion_on_header(*open_patch(patch), file);
+        return opinion_on_representation(*open_patch(patch), file).opinion;
     };
     for (const auto& mod : {demo::night_tides, demo::fog_signals, demo::longer_berths}) {
         const Bytes target = mod(plain), for_plain = patch_for(plain, target),
@@ -210,8 +210,50 @@ TEST(HeaderOpinion, APatchWithoutChecksShowsWhatItWasMadeFor) {
     const auto by_bytes = opinion(patch_for(headered, demo::with_front_header(edited)), plain);
     ASSERT_TRUE(by_bytes);
     EXPECT_FALSE(by_bytes->sure());
-    EXPECT_EQ(by_bytes->ground, HeaderOpinion::Ground::holds_more_bytes);
+    EXPECT_EQ(by_bytes->ground, RepresentationOpinion::Ground::holds_more_bytes);
     EXPECT_FALSE(opinion(patch_for(plain, demo::fog_signals(plain)), Bytes(plain.size())));
+}
+
+/// Counts how often a patch is walked.
+class CountingReader final : public PatchReader {
+public:
+    explicit CountingReader(const PatchReader& patch) : patch_(patch) {}
+    const PatchFacts& facts() const noexcept override { return patch_.facts(); }
+    std::uint64_t target_size(std::uint64_t size) const noexcept override { return patch_.target_size(size); }
+    Flow read(std::uint64_t size, EditSink& sink) const override { return ++walks, patch_.read(size, sink); }
+    mutable int walks = 0;
+
+private:
+    const PatchReader& patch_;
+};
+
+TEST(RepresentationOpinion, OneWalkOverThePatchMakesTheTargetInTheRightRepresentation) {
+    const Bytes n64 = demo::nintendo_64_kelp(), drive = demo::mega_drive_kelp();
+    const struct {
+        Bytes rom, dump;
+        RepresentationKind kind;
+    } cases[] = {{n64, demo::with_pairs_swapped(n64), RepresentationKind::pairs_swapped},
+                 {drive, demo::interleaved(drive), RepresentationKind::de_interleaved},
+                 {demo::kelp_harbour(1), demo::with_front_header(demo::kelp_harbour(1)),
+                  RepresentationKind::without_front_header}};
+    for (const auto& c : cases) {
+        const Bytes target = makers::mended(makers::poked(c.rom, 0x4321, 0x77), {{"checksum", {}}});
+        const Bytes patch = hotstitch::create(c.rom, target, {.format = PatchFormat::ips});
+        const auto opened = open_patch(patch);
+        const CountingReader reader(*opened);
+        const RepresentationTrial trial = opinion_on_representation(reader, c.dump);
+        ASSERT_TRUE(trial.opinion);
+        EXPECT_TRUE(trial.opinion->sure());
+        EXPECT_EQ(trial.opinion->reading.kind, c.kind);
+        EXPECT_EQ(trial.made, target);
+        EXPECT_EQ(reader.walks, 1);
+        // As it is where it was made for the dump.
+        const Bytes other = makers::poked(c.dump, c.dump.size() - 9, 0x5A);
+        EXPECT_EQ(opinion_on_representation(*open_patch(hotstitch::create(c.dump, other, {.format = PatchFormat::ips})),
+                                            c.dump)
+                      .made,
+                  other);
+    }
 }
 
 }  // namespace

@@ -23,6 +23,8 @@ TEST(CliDescribe, TellsKindsByContentAndEndsWithTheWorst) {
                                                          {"MZ", "executable"},
                                                          {" <HTML><body>", "web-page"},
                                                          {"plain words\n", "text"},
+                                                         {"a patch of words\n", "text"},
+                                                         {"KELPDIFF7\x1\x2"s, "other-patch"},
                                                          {"\0\1\2"s, "data"}};
     std::vector<std::string> call{"describe", "--json"};
     for (std::size_t i = 0; i < std::size(kinds); ++i)

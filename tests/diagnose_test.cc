@@ -129,6 +129,8 @@ std::vector<Situation> situations() {
         {"a zip archive", bps, joined(bytes_of("PK\3\4"), odd_header), "archive", ""},
         {"a gzip-compressed copy", bps, joined(bytes_of("\x1F\x8B\x08"), odd_header), "archive", ""},
         {"a patch in the place of the game", bps, ips, "is-a-patch", ""},
+        {"a patch of another format in the place of the game", bps, joined(bytes_of("KELPDELTA\1\2\3"), {}),
+         "is-a-patch", ""},
         {"IPS with nothing to check by", ips, revision0, "cannot-be-known", ""},
         {"IPS with a checks file, a front header", ips, demo::with_front_header(source), "front-header",
          "without its front header of 512 bytes", true},

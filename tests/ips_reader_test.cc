@@ -119,6 +119,7 @@ INSTANTIATE_TEST_SUITE_P(
         {"another variant's magic", "IPS33EEOF", ErrorCode::not_this_format, 0, "not a patch"},
         {"a web page", "<!DOCTYPE html><html>", ErrorCode::not_this_format, 0, "a web page"},
         {"a zip", "PK\3\4....", ErrorCode::not_this_format, 0, "a zip archive"},
+        {"another kind of patch", "KELPATCH\1\2", ErrorCode::not_this_format, 0, "a format that is not read here"},
         {"nothing", "", ErrorCode::not_this_format, 0, "an empty file"},
     }),
     makers::row_name);

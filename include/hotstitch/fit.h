@@ -69,7 +69,7 @@ enum class Why : std::uint8_t {
     needs_other_patch_and_source,  ///< and of another file than this
     web_page,
     archive,                 ///< `name`: what kind of
-    is_a_patch,              ///< `name`: in which format
+    is_a_patch,              ///< `name`: in which format; empty: in one that is not read here
     pointer,                 ///< to the file, which a version-control store keeps elsewhere
     nothing_to_know_by,      ///< the patch says nothing about its source
     no_representation_fits,  ///< it has a checksum of it, and no size
@@ -143,8 +143,9 @@ inline Diagnosis diagnose(const PatchReader& patch, ByteView file, const Diagnos
 
 // Patches without checks say nothing of the file they were made for, but what they would make of it does.
 
-/// The patch was made for the cartridge ROM in another representation: without its front header, or with one.
-struct HeaderOpinion {
+/// The patch was made for the cartridge ROM in another representation: without its front header, with one, or in the
+/// console's own byte order.
+struct RepresentationOpinion {
     enum class Ground {
         checks_right,      ///< internal checks come out right only so: that is sure
         header_stays,      ///< the internal header stays one only so
@@ -157,14 +158,21 @@ struct HeaderOpinion {
     bool sure() const noexcept { return ground == Ground::checks_right; }
 };
 
-/// Makes the target in memory both ways and compares what the platform's recogniser says of them, where the patch
-/// reaches, and how many of its bytes the file holds already. Nothing, where the file is no cartridge image of up to 64
-/// MiB, or where nothing speaks for another reading than the file as it is. Throws what reading the patch throws.
-HOTSTITCH_EXPORT std::optional<HeaderOpinion> opinion_on_header(const PatchReader& patch, const ByteSource& file,
-                                                                const Limits& limits = {});
-inline std::optional<HeaderOpinion> opinion_on_header(const PatchReader& patch, ByteView file,
-                                                      const Limits& limits = {}) {
-    return opinion_on_header(patch, MemorySource(file), limits);
+struct RepresentationTrial {
+    std::optional<RepresentationOpinion> opinion;  ///< nothing: nothing speaks for another than the file as it is
+    /// What the patch makes of the file, in the other representation where the opinion is sure, else as it is, so that
+    /// nobody has to make it again; empty: no trial was made.
+    Bytes made;
+};
+
+/// Makes the target in memory both ways, in one walk over a patch of a format that moves nothing, and compares what the
+/// platform's recogniser says of the two, where the patch reaches, and how many of its bytes the file holds already.
+/// Only for cartridges of up to 64 MiB that go around in several representations. Throws what reading the patch throws.
+HOTSTITCH_EXPORT RepresentationTrial opinion_on_representation(const PatchReader& patch, const ByteSource& file,
+                                                               const Limits& limits = {});
+inline RepresentationTrial opinion_on_representation(const PatchReader& patch, ByteView file,
+                                                     const Limits& limits = {}) {
+    return opinion_on_representation(patch, MemorySource(file), limits);
 }
 
 }  // namespace hotstitch

@@ -46,7 +46,7 @@ struct ApplyStage : PatchInput {
     /// Of the source, where it was not read as it is; `opinion` is set where no check of the patch says so, but what
     /// comes out of it does.
     std::optional<Representation> representation{};
-    std::optional<HeaderOpinion> opinion{};
+    std::optional<RepresentationOpinion> opinion{};
     /// Whether a check said that it was the right source or the right result, and none said otherwise.
     bool certain() const noexcept {
         return made.overridden.empty() && (made.target_checked || made.fit.answer == FitAnswer::fits);
@@ -76,7 +76,7 @@ struct ApplyResult {
     bool swapped = false;             ///< source and patch had been given in each other's place
     std::filesystem::path archive{};  ///< that the source was taken out of
     /// The patch was perhaps made for another representation; the file was taken as it is.
-    std::optional<HeaderOpinion> doubt{};
+    std::optional<RepresentationOpinion> doubt{};
     std::size_t stopped_at = 0;  ///< the patch that could not be applied, from 1
     std::optional<Diagnosis> diagnosis{};
     std::optional<Error> refusal{};  ///< of a wrong source: which check, what was wanted and found

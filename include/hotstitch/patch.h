@@ -35,6 +35,7 @@ struct FormatTraits {
     bool has_metadata;                             ///< has a place for text of the maker's own
     bool by_extension;                             ///< chosen by the extension of the output when no format is named
     bool has_windows;                              ///< makes the target in windows, with checks of their own
+    bool moves;                                    ///< copies from anywhere, not only from the same place
     std::string_view record, records;              ///< what its pieces are called: "record", "records"
     /// The format to take where this one, chosen by its extension, cannot reach far enough; itself: none.
     PatchFormat larger;

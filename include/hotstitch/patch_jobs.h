@@ -87,9 +87,9 @@ struct VerifiedFile {
     std::uint64_t size = 0;
     Fit fit{};
     Digests digests{};
-    std::optional<HeaderOpinion> opinion{};  ///< where the patch carries no checks
-    std::optional<Diagnosis> diagnosis{};    ///< where it does not fit
-    std::optional<Error> error{};            ///< it could not be looked at; nothing else is known then
+    std::optional<RepresentationOpinion> opinion{};  ///< where the patch carries no checks
+    std::optional<Diagnosis> diagnosis{};            ///< where it does not fit
+    std::optional<Error> error{};                    ///< it could not be looked at; nothing else is known then
 
     /// Where it fits only in another representation that loses nothing.
     const Representation* harmless_representation() const noexcept {

@@ -16,7 +16,7 @@ enum class InternalChecks;
 struct ApplyStage;
 struct Diagnosis;
 struct FrontHeader;
-struct HeaderOpinion;
+struct RepresentationOpinion;
 struct Identity;
 struct InternalCheck;
 struct ListedPart;
@@ -106,7 +106,7 @@ HOTSTITCH_EXPORT std::string words_for(InternalChecks checks);
 /// are: `escaped` makes it fit for a terminal.
 HOTSTITCH_EXPORT std::string words_for(const Reason& reason);
 /// What speaks for another representation of the source.
-HOTSTITCH_EXPORT std::string words_for(const HeaderOpinion& opinion);
+HOTSTITCH_EXPORT std::string words_for(const RepresentationOpinion& opinion);
 HOTSTITCH_EXPORT std::string words_for_next(const Diagnosis& diagnosis);
 
 /// What a receipt's code says was done to a file: "front header of 512 bytes taken off".

@@ -298,8 +298,9 @@ private:
             reason({.why = Why::archive, .name = std::string(kind.title)}, NextStep::unpack_it);
         } else if (kind.name == "pointer") {
             reason({.why = Why::pointer}, NextStep::fetch_the_file);
-        } else if (kind.name == "patch") {
-            reason({.why = Why::is_a_patch, .name = std::string(kind.title)}, NextStep::hand_in_the_game);
+        } else if (kind.name == "patch" || kind.name == "other-patch") {
+            reason({.why = Why::is_a_patch, .name = kind.name == "patch" ? std::string(kind.title) : std::string()},
+                   NextStep::hand_in_the_game);
         }
         if (file.is("cartridge"))
             edition_ = {.why = Why::edition, .name = edition_of(file), .found_in = std::string(file.platform_title)};

@@ -11,23 +11,30 @@
 namespace hotstitch {
 namespace {
 
-/// Does the source hold, at the same place, every byte that the edits make? Stops at the first that differs,
-/// and notes on the way where the first edit past the source's end begins.
+/// Does the source hold, at the same place, every byte that the edits make? And where does the first stored byte past
+/// the source's end stand: runs of 00 there may just be the filled gap. Stops when both are known.
 class SamePlaceCheck final : public EditSink {
 public:
-    explicit SamePlaceCheck(const ByteSource& source) : source_(source), scratch_(64 << 10) {}
+    SamePlaceCheck(const ByteSource& source, bool writes_past_end)
+        : source_(source), scratch_(64 << 10), looks_past_end_(writes_past_end) {}
 
     Flow put(const Edit& edit) override {
         const std::uint64_t begin = at_;
         at_ += edit.length;
         if (edit.kind == EditKind::copy_source && edit.offset == begin) return Flow::go_on;
         writes_ = true;
-        if (at_ > source_.size() || !holds(edit, begin)) return same_ = false, Flow::stop;
-        return Flow::go_on;
+        same_ = same_ && at_ <= source_.size() && holds(edit, begin);
+        const bool gap = edit.kind == EditKind::run && edit.value == std::byte{0};
+        if (looks_past_end_ && begin >= source_.size() && !gap && edit.kind != EditKind::copy_source) {
+            starts_past_ = begin - source_.size();
+            looks_past_end_ = false;
+        }
+        return same_ || looks_past_end_ ? Flow::go_on : Flow::stop;
     }
 
     bool same() const noexcept { return same_; }
     bool writes() const noexcept { return writes_; }
+    std::uint64_t starts_past() const noexcept { return starts_past_; }
 
 private:
     bool holds(const Edit& edit, std::uint64_t begin) {
@@ -46,27 +53,8 @@ private:
 
     const ByteSource& source_;
     Bytes scratch_;
-    std::uint64_t at_ = 0;
-    bool same_ = true, writes_ = false;
-};
-
-/// Where the first stored byte past the source's end stands: runs of 00 there may just be the filled gap.
-class PastEndCheck final : public EditSink {
-public:
-    explicit PastEndCheck(std::uint64_t source_size) : size_(source_size) {}
-
-    Flow put(const Edit& edit) override {
-        const std::uint64_t begin = at_;
-        at_ += edit.length;
-        const bool gap = edit.kind == EditKind::run && edit.value == std::byte{0};
-        if (begin < size_ || gap || edit.kind == EditKind::copy_source) return Flow::go_on;
-        starts_past_ = begin - size_;
-        return Flow::stop;
-    }
-    std::uint64_t starts_past() const noexcept { return starts_past_; }
-
-private:
-    std::uint64_t size_, at_ = 0, starts_past_ = 0;
+    bool looks_past_end_, same_ = true, writes_ = false;
+    std::uint64_t at_ = 0, starts_past_ = 0;
 };
 
 /// What of `wanted` the file is not, each check told once.
@@ -81,13 +69,9 @@ std::vector<DigestMismatch> mismatches_of(const Digests& in_patch, const Digests
 
 /// What only the edits themselves can tell: does the file hold them already, do they begin far past its end.
 void look_at_edits(const PatchReader& patch, const ByteSource& source, Fit& result, bool& holds_all) {
-    if (patch.facts().reach > source.size()) {
-        PastEndCheck past_end(source.size());
-        patch.read(source.size(), past_end);
-        result.starts_past_end = past_end.starts_past();
-    }
-    SamePlaceCheck same_place(source);
+    SamePlaceCheck same_place(source, patch.facts().reach > source.size());
     patch.read(source.size(), same_place);
+    result.starts_past_end = same_place.starts_past();
     holds_all = same_place.same() && patch.target_size(source.size()) == source.size();
     result.changes_nothing = holds_all && !same_place.writes();
 }
@@ -116,7 +100,7 @@ Fit fit_by_sums(const PatchReader& patch, const ByteSource& source, const Checks
         // Of the target, the patch itself states the size and what the windows' checks say.
         if (!target.has_checksum()) is_target = is_target && holds_all_windows(patch, source);
         if (is_target) {
-            SamePlaceCheck same_place(source);
+            SamePlaceCheck same_place(source, false);
             patch.read(source.size(), same_place);
             result.changes_nothing = !same_place.writes();
         }

@@ -57,35 +57,30 @@ std::unique_ptr<PatchReader> open_as(ByteView patch, const Limits& limits) {
 }
 
 // id, name, title, extension; other name, other extension; magic, has checks, reversible, has metadata, chosen by
-// extension, has windows; record, records; larger; copies from anywhere; costs, open, write
+// extension, has windows, moves; record, records; larger; costs, open, write
 constexpr std::array table{
-    Format{{PatchFormat::ips, "ips", "IPS", ".ips", "", "", ips::ips.magic, false, false, false, true, false, "record",
-            "records", PatchFormat::ips32},
-           false,
+    Format{{PatchFormat::ips, "ips", "IPS", ".ips", "", "", ips::ips.magic, false, false, false, true, false, false,
+            "record", "records", PatchFormat::ips32},
            bps_costs,
            open_ips<ips::ips>,
            write_ips<ips::ips>},
     Format{{PatchFormat::ips32, "ips32", "IPS32", ".ips", "", "", ips::ips32.magic, false, false, false, false, false,
-            "record", "records", PatchFormat::ips32},
-           false,
+            false, "record", "records", PatchFormat::ips32},
            bps_costs,
            open_ips<ips::ips32>,
            write_ips<ips::ips32>},
-    Format{{PatchFormat::ups, "ups", "UPS", ".ups", "", "", ups::magic, true, true, false, true, false, "hunk", "hunks",
-            PatchFormat::ups},
-           false,
+    Format{{PatchFormat::ups, "ups", "UPS", ".ups", "", "", ups::magic, true, true, false, true, false, false, "hunk",
+            "hunks", PatchFormat::ups},
            bps_costs,
            open_as<ups::Reader>,
            write_ups},
-    Format{{PatchFormat::bps, "bps", "BPS", ".bps", "", "", bps::magic, true, false, true, true, false, "action",
+    Format{{PatchFormat::bps, "bps", "BPS", ".bps", "", "", bps::magic, true, false, true, true, false, true, "action",
             "actions", PatchFormat::bps},
-           true,
            bps_costs,
            open_as<bps::Reader>,
            write_bps},
     Format{{PatchFormat::vcdiff, "vcdiff", "VCDIFF", ".xdelta", "xdelta", ".vcdiff", vcdiff::magic, false, false, true,
-            true, true, "window", "windows", PatchFormat::vcdiff},
-           true,
+            true, true, true, "window", "windows", PatchFormat::vcdiff},
            vcdiff_costs,
            open_as<vcdiff::Reader>,
            write_vcdiff},
@@ -100,15 +95,23 @@ constexpr auto all_traits = [] {
 /// Why bytes that were handed in as a patch are none, as far as their content tells.
 [[noreturn]] void not_a_patch(ByteView bytes) {
     const FileKind kind = recognise_file(bytes);
-    Error error(ErrorCode::not_this_format, fmt::format("this is not a patch but {}", kind.title));
-    if (kind.name == "web-page")
-        throw std::move(error).at(0).hint(
-            "the page around the download was saved; open it and save the patch file itself");
-    if (kind.name == "archive") throw std::move(error).at(0).hint("unpack it and hand in the patch inside");
-    if (kind.name == "pointer")
-        throw std::move(error).at(0).hint("let the version-control system fetch the file itself");
-    if (kind.name == "empty") throw std::move(error).at(0).hint("the download failed; get the patch again");
-    throw std::move(error).at(0).hint("check that the names of source and patch are the right ones");
+    struct Row {
+        std::string_view kind, hint;
+    };
+    constexpr Row rows[] = {
+        {"web-page", "the page around the download was saved; open it and save the patch file itself"},
+        {"archive", "unpack it and hand in the patch inside"},
+        {"pointer", "let the version-control system fetch the file itself"},
+        {"empty", "the download failed; get the patch again"},
+        {"other-patch", "ask its author for one of the formats that are, or use the program that it was made for"},
+        {"", "check that the names of source and patch are the right ones"}};
+    const Row& row = *std::find_if(std::begin(rows), std::end(rows),
+                                   [&](const Row& r) { return r.kind == kind.name || r.kind.empty(); });
+    throw Error(ErrorCode::not_this_format, kind.name == "other-patch"
+                                                ? fmt::format("this is {}", kind.title)
+                                                : fmt::format("this is not a patch but {}", kind.title))
+        .at(0)
+        .hint(std::string(row.hint));
 }
 
 }  // namespace

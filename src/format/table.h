@@ -11,8 +11,6 @@ namespace hotstitch {
 
 struct Format {
     FormatTraits traits;
-    /// Which edits the format can express decides what the matcher looks for.
-    bool copies_from_anywhere;
     /// What an edit costs in it. Formats whose copies stay in their place never ask.
     CostModel (*costs)(const VcdiffOptions& options);
     std::unique_ptr<PatchReader> (*open)(ByteView patch, const Limits& limits);

@@ -55,6 +55,18 @@ bool is_pointer(std::string_view text) {
            text.find("\nsize ") != std::string_view::npos;
 }
 
+/// A magic word that says of itself what it is, in front of bytes that are no text.
+bool says_patch(std::string_view text) {
+    std::array<char, 16> lower{};
+    std::size_t length = 0;
+    for (const char c : text.substr(0, lower.size())) {
+        if (!std::isalnum(static_cast<unsigned char>(c))) break;
+        lower[length++] = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+    }
+    const std::string_view word(lower.data(), length);
+    return word.find("patch") != word.npos || word.find("diff") != word.npos || word.find("delta") != word.npos;
+}
+
 bool looks_like_text(std::string_view text) {
     return std::all_of(text.begin(), text.end(), [](char c) {
         const auto u = static_cast<unsigned char>(c);
@@ -74,6 +86,7 @@ FileKind recognise_file(ByteView head) noexcept {
     if (starts_like_web_page(text)) return {"web-page", "a web page (HTML)"};
     if (is_pointer(text)) return {"pointer", "a pointer to a file that a version-control store keeps elsewhere"};
     if (looks_like_text(text)) return {"text", "a text file"};
+    if (says_patch(text)) return {"other-patch", "a patch in a format that is not read here"};
     return {"data", "data of no known kind"};
 }
 

@@ -57,7 +57,7 @@ CreateReport create(const ByteSource& source, const ByteSource& target, ByteSink
         return written(source, target, patch, options,
                        [&](ByteView old_bytes, ByteView new_bytes, PatchWriter& writer, Meter& meter) {
                            const bool windows = traits_of(options.format).has_windows;
-                           const MatchOptions how{.anywhere = format_of(options.format).copies_from_anywhere,
+                           const MatchOptions how{.anywhere = traits_of(options.format).moves,
                                                   .effort = options.effort,
                                                   .costs = format_of(options.format).costs(options.vcdiff),
                                                   .memory = options.limits.memory,

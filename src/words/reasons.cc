@@ -56,7 +56,9 @@ std::string words_for(const Reason& reason) {
             return fmt::format("the patch was made for what {} makes, and of another file than this", reason.name);
         case Why::web_page: return "the file is a web page, saved in place of the file itself";
         case Why::archive: return fmt::format("the file is {}, and the patch was made for what is inside", reason.name);
-        case Why::is_a_patch: return fmt::format("the file is itself a patch ({})", reason.name);
+        case Why::is_a_patch:
+            return fmt::format("the file is itself a patch ({})",
+                               reason.name.empty() ? "in a format that is not read here" : reason.name);
         case Why::pointer:
             return "the file is only a pointer to the real one, which a version-control store keeps elsewhere";
         case Why::nothing_to_know_by: return "the patch says nothing about its source";
@@ -81,13 +83,13 @@ std::string words_for(const Reason& reason) {
     return fmt::format("by its internal header, this is {} ({})", reason.name, reason.found_in);
 }
 
-std::string words_for(const HeaderOpinion& opinion) {
+std::string words_for(const RepresentationOpinion& opinion) {
     switch (opinion.ground) {
-        case HeaderOpinion::Ground::checks_right: return "the internal checks come out right only so";
-        case HeaderOpinion::Ground::header_stays: return "the internal header stays one only so";
-        case HeaderOpinion::Ground::reaches_the_end:
+        case RepresentationOpinion::Ground::checks_right: return "the internal checks come out right only so";
+        case RepresentationOpinion::Ground::header_stays: return "the internal header stays one only so";
+        case RepresentationOpinion::Ground::reaches_the_end:
             return "its last records reach to where the file so read would end";
-        case HeaderOpinion::Ground::holds_more_bytes: break;
+        case RepresentationOpinion::Ground::holds_more_bytes: break;
     }
     return fmt::format("of the bytes it writes, the file so read has {} already, and {} as it is", opinion.held_so,
                        opinion.held_as_is);

@@ -9,6 +9,7 @@
 #include "hotstitch/words.h"
 #include "source/whole.h"
 #include "work/header_sinks.h"
+#include "work/made_target.h"
 #include "work/receipts.h"
 
 namespace hotstitch {
@@ -33,6 +34,8 @@ struct ApplyJob::State {
 
     void make(ByteSink& target);
     void make_stage(ApplyStage& stage, const ByteSource& file, ByteSink& target);
+    ApplyReport apply_stage(const ApplyStage& stage, const ByteSource& file, ByteSink& target,
+                            const ApplyOptions& options);
     void make_as_read(ApplyStage& stage, const ByteSource& file, ByteSink& target, const ApplyOptions& options);
     bool make_as_before(ApplyStage& stage, const ByteSource& file, ByteSink& target, const ApplyOptions& options);
     bool goes_by_opinion(ApplyStage& stage, const ApplyOptions& options);
@@ -43,6 +46,7 @@ struct ApplyJob::State {
     std::vector<CompanionSet> companions_of(const fs::path& output) const;
     bool is_already_patched() const;
     bool header_kept = false;
+    Bytes made;  ///< of the first stage, where a trial has made it
 };
 
 namespace {
@@ -130,13 +134,21 @@ void ApplyJob::State::make(ByteSink& target) {
     result.patched = stages.back().made.target;
 }
 
+/// Once the target was made to see whether the patch was made for this file, it is not made again.
+ApplyReport ApplyJob::State::apply_stage(const ApplyStage& stage, const ByteSource& file, ByteSink& target,
+                                         const ApplyOptions& options) {
+    const Bytes ready = std::exchange(made, {});
+    return ready.empty() ? apply(*stage.reader, file, target, options)
+                         : apply(MadeTarget(*stage.reader, ready), file, target, options);
+}
+
 void ApplyJob::State::make_stage(ApplyStage& stage, const ByteSource& file, ByteSink& target) {
     const ApplyOptions options = options_for(stage);
     const bool first = &stage == &stages.front();
     if (first && make_as_before(stage, file, target, options)) return;
     if (first && goes_by_opinion(stage, options)) return make_as_read(stage, file, target, options);
     try {
-        stage.made = apply(*stage.reader, file, target, options);
+        stage.made = apply_stage(stage, file, target, options);
     } catch (const Error& error) {
         if (error.code() != ErrorCode::wrong_source) throw;
         diagnose_stage(stage, file, error, options);
@@ -189,7 +201,7 @@ void ApplyJob::State::make_as_read(ApplyStage& stage, const ByteSource& file, By
     HeaderKeeper with_header(target, front);
     HeaderDropper without_header(target, added ? bytes : 0);
     header_kept = bytes != 0 && (added || taken);
-    stage.made = apply(*stage.reader, *read, added ? static_cast<ByteSink&>(without_header) : with_header, options);
+    stage.made = apply_stage(stage, *read, added ? static_cast<ByteSink&>(without_header) : with_header, options);
 }
 
 /// A patch without checks may all the same show that it was made for the file with, or without, a front header.
@@ -197,11 +209,12 @@ bool ApplyJob::State::goes_by_opinion(ApplyStage& stage, const ApplyOptions& opt
     const PatchFacts& facts = stage.reader->facts();
     if (request.as_is || !facts.source.empty() || !options.checks.source.empty() || facts.checked_windows != 0)
         return false;
-    auto opinion = opinion_on_header(*stage.reader, *source, work.limits);
-    if (!opinion) return false;
-    if (!opinion->sure()) return result.doubt = std::move(opinion), false;
-    stage.representation = opinion->reading;
-    stage.opinion = std::move(opinion);
+    RepresentationTrial trial = opinion_on_representation(*stage.reader, *source, work.limits);
+    made = std::move(trial.made);
+    if (!trial.opinion) return false;
+    if (!trial.opinion->sure()) return result.doubt = std::move(trial.opinion), false;
+    stage.representation = trial.opinion->reading;
+    stage.opinion = std::move(trial.opinion);
     return true;
 }
 

@@ -28,7 +28,8 @@ void look_at(const InputFile& file, const Wanted& wanted, const WorkOptions& wor
     result.size = file.size();
     result.fit = fit(wanted.patch, file, wanted.checks, work.progress, work.limits);
     if (any(wanted.digests)) result.digests = digest(file, wanted.digests, work.progress);
-    if (result.fit.answer == FitAnswer::unknown) result.opinion = opinion_on_header(wanted.patch, file, work.limits);
+    if (result.fit.answer == FitAnswer::unknown)
+        result.opinion = opinion_on_representation(wanted.patch, file, work.limits).opinion;
     if (result.fit.answer == FitAnswer::does_not_fit)
         result.diagnosis = diagnose(wanted.patch, file, {wanted.checks, wanted.others, work.limits, work.progress});
 }
