@@ -153,11 +153,12 @@ void verify_receipt(const std::string& name, const Context& context, Report& rep
     const Receipt receipt = read_receipt(receipt_path(file));
     report.fact("receipt", "receipt", shown(receipt_path(file)), as_utf8(receipt_path(file).string()));
     report.fact("made_at", "made", escaped(receipt.time), as_utf8(receipt.time));
-    report.fact("made_of", "of", escaped(receipt.source.path), as_utf8(receipt.source.path));
+    const auto name_of = [](const ReceiptFile& f) { return f.path.empty() ? "what came through a pipe" : escaped(f.path); };
+    report.fact("made_of", "of", name_of(receipt.source), as_utf8(receipt.source.path));
     for (const std::string& mend : receipt.mends)
         report.fact("mends", "mended", escaped(words_for_mend(mend)), receipt.mends);
     for (const ReceiptFile& patch : receipt.patches)
-        report.fact("made_by", "by", escaped(patch.path), as_utf8(patch.path));
+        report.fact("made_by", "by", name_of(patch), as_utf8(patch.path));
     const auto mismatches = compare_file(file, receipt.target.digests, context.progress);
     mismatch_facts(report, mismatches);
     if (mismatches.empty()) return report.good("as-made", fmt::format("{} is still what was made.", shown(file)));

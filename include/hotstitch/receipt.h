@@ -16,7 +16,7 @@
 namespace hotstitch {
 
 struct ReceiptFile {
-    std::string path;  ///< relative to the receipt's folder, where it can be
+    std::string path;  ///< relative to the receipt's folder, where it can be; empty: it came through a pipe
     Digests digests;   ///< size and CRC-32 always; SHA-256 of files up to 1 MiB
 };
 
@@ -44,7 +44,7 @@ struct Receipt {
     std::vector<Receipt> before;
 };
 
-/// The JSON text of a receipt, ending with a newline. Paths have to be UTF-8.
+/// The JSON text of a receipt, ending with a newline; names that are not UTF-8 stand in it as as_utf8() spells them.
 HOTSTITCH_EXPORT std::string receipt_to_json(const Receipt& receipt);
 
 /// Throws Error(damaged), Error(unsupported) for a newer version.

@@ -46,8 +46,11 @@ HOTSTITCH_EXPORT std::string shell_file(std::string_view name);
 /// as the same.
 HOTSTITCH_EXPORT std::string json_for_terminals(std::string_view document);
 
-/// The same bytes as valid UTF-8, for JSON: wrong bytes become U+FFFD, all else stays.
+/// Any bytes, a file's name for example, as valid UTF-8 for JSON: UTF-8 stays as it is, and bytes that are none become
+/// U+F780 (for 80) to U+F7FF (for FF), of the private use area.
 HOTSTITCH_EXPORT std::string as_utf8(std::string_view text);
+/// The bytes that as_utf8() was given.
+HOTSTITCH_EXPORT std::string from_utf8(std::string_view text);
 
 // Quantities.
 

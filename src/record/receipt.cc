@@ -2,6 +2,7 @@
 // Tested by tests/receipt_test.cc.
 #include "hotstitch/receipt.h"
 
+#include "hotstitch/words.h"
 #include "record/digests_json.h"
 
 namespace hotstitch {
@@ -11,7 +12,7 @@ constexpr std::string_view schema_name = "hotstitch/receipt", what = "receipt";
 constexpr int schema_version = 1;
 
 OrderedJson to_json(const ReceiptFile& file) {
-    OrderedJson out = {{"path", file.path}};
+    OrderedJson out = {{"path", as_utf8(file.path)}};
     out.update(digests_to_json(file.digests));
     return out;
 }
@@ -20,7 +21,7 @@ std::string text_at(const OrderedJson& object, std::string_view field, bool requ
     const auto found = object.find(field);
     if (found == object.end() && !required) return {};
     if (found == object.end() || !found->is_string()) broken_document(what, field, "a text is missing or is none");
-    return found->get<std::string>();
+    return from_utf8(found->get<std::string>());
 }
 
 ReceiptFile file_from(const OrderedJson& document, std::string_view field) {
@@ -53,12 +54,12 @@ OrderedJson body_of(const Receipt& receipt) {
     body["target"] = to_json(receipt.target);
     body["in_place"] = receipt.in_place;
     const auto optional = [&](const char* name, const std::string& text) {
-        if (!text.empty()) body[name] = text;
+        if (!text.empty()) body[name] = as_utf8(text);
     };
     const auto identity = [&](const char* name, const std::optional<FileIdentity>& value) {
         if (value) body[name] = {{"inode", value->inode}, {"modified", value->modified}};
     };
-    if (!receipt.mends.empty()) body["mends"] = receipt.mends;
+    for (const std::string& mend : receipt.mends) body["mends"].push_back(as_utf8(mend));
     if (receipt.representation) body["representation"] = code_of(*receipt.representation);
     optional("backup", receipt.backup);
     optional("reverse", receipt.reverse);

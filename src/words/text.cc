@@ -100,13 +100,48 @@ std::string json_for_terminals(std::string_view document) {
     return out;
 }
 
+namespace {
+
+/// Wrong bytes, 80 to FF, are U+F780 to U+F7FF; those characters themselves are spelt byte by byte, so that nothing
+/// else reads back as them.
+constexpr char32_t wrong_bytes = 0xF700;
+
+bool stands_for_byte(char32_t code) {
+    return code >= wrong_bytes + 0x80 && code <= wrong_bytes + 0xFF;
+}
+
+}  // namespace
+
 std::string as_utf8(std::string_view text) {
     std::string out;
     while (!text.empty()) {
         char32_t code = 0;
         const std::size_t length = decode(text, code);
-        out += length == 0 ? std::string_view("\xEF\xBF\xBD") : text.substr(0, length);
+        if (length != 0 && !stands_for_byte(code)) {
+            out += text.substr(0, length);
+            text.remove_prefix(length);
+            continue;
+        }
+        for (std::size_t i = 0; i < std::max<std::size_t>(length, 1); ++i) {
+            const char32_t point = wrong_bytes + static_cast<unsigned char>(text[i]);
+            out += {static_cast<char>(0xE0 | point >> 12), static_cast<char>(0x80 | (point >> 6 & 0x3F)),
+                    static_cast<char>(0x80 | (point & 0x3F))};
+        }
         text.remove_prefix(std::max<std::size_t>(length, 1));
+    }
+    return out;
+}
+
+std::string from_utf8(std::string_view text) {
+    std::string out;
+    while (!text.empty()) {
+        char32_t code = 0;
+        const std::size_t length = std::max<std::size_t>(decode(text, code), 1);
+        if (length == 3 && stands_for_byte(code))
+            out += static_cast<char>(code - wrong_bytes);
+        else
+            out += text.substr(0, length);
+        text.remove_prefix(length);
     }
     return out;
 }

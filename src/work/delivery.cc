@@ -5,7 +5,6 @@
 #include "hotstitch/create.h"
 #include "hotstitch/error.h"
 #include "hotstitch/version.h"
-#include "hotstitch/words.h"
 #include "work/receipts.h"
 
 namespace hotstitch {
@@ -69,7 +68,7 @@ void Delivery::complete(Receipt& receipt, const ByteSource& made) const {
     receipt.tool = version();
     receipt.source =
         receipt_file(source_, output.parent_path(), options_.digests, work_.progress, receipt.source.digests);
-    receipt.target = {as_utf8(output.filename().string()),
+    receipt.target = {output.filename().string(),
                       receipt_digests(made, options_.digests, work_.progress, receipt.target.digests)};
     receipt.target_identity = identity_of(output_->settle());
     receipt.in_place = options_.in_place || (options_.renews != nullptr && options_.renews->in_place);

@@ -8,7 +8,6 @@
 #include <ctime>
 
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
 
 namespace hotstitch {
 
@@ -48,8 +47,11 @@ fs::path really_absolute(const fs::path& path) {
     return absolute;
 }
 
-static std::string path_in_receipt(const fs::path& path, const fs::path& folder) {
-    const fs::path absolute = really_absolute(path), relative = absolute.lexically_relative(really_absolute(folder));
+/// Empty for what came through a pipe: it cannot be found again.
+static std::string path_in_receipt(const InputFile& file, const fs::path& folder) {
+    std::error_code code;
+    if (!file.stamp() && !fs::is_block_file(file.path(), code)) return {};
+    const fs::path absolute = really_absolute(file.origin()), relative = absolute.lexically_relative(really_absolute(folder));
     return (relative.empty() ? absolute : relative).string();
 }
 
@@ -107,7 +109,7 @@ std::string time_now() {
 
 ReceiptFile receipt_file(const InputFile& file, const fs::path& folder, bool all_digests, const Progress& progress,
                          const Digests& known) {
-    return {as_utf8(path_in_receipt(file.origin(), folder)), receipt_digests(file, all_digests, progress, known)};
+    return {path_in_receipt(file, folder), receipt_digests(file, all_digests, progress, known)};
 }
 
 std::optional<Receipt> receipt_beside(const fs::path& output) {
@@ -123,7 +125,7 @@ std::optional<Receipt> receipt_beside(const fs::path& output) {
     try {
         if (fs::is_regular_file(status)) {
             Receipt receipt = read_receipt(path);
-            if (receipt.target.path == as_utf8(output.filename().string())) return receipt;
+            if (receipt.target.path == output.filename().string()) return receipt;
         }
     } catch (const Error&) {  // damaged or not readable: not ours to replace
     }

@@ -21,6 +21,9 @@ RenewPlan plan_renewal(const fs::path& named, std::vector<std::string> patches, 
     if (receipt.in_place && receipt.backup.empty())
         throw Error(ErrorCode::usage, "the source was replaced and no backup of it was kept")
             .hint("undo first, then apply the newer patch");
+    if (!receipt.in_place && receipt.source.path.empty())
+        throw Error(ErrorCode::usage, "the source came through a pipe, so it cannot be taken again")
+            .hint("save it as a file, and use apply");
     const fs::path source =
         receipt.in_place ? path_beside(receipt.backup, folder) : path_from_receipt(receipt.source.path, folder);
     must_be(source, receipt.source.digests, ErrorCode::wrong_source,

@@ -4,7 +4,6 @@
 
 #include "hotstitch/error.h"
 #include "hotstitch/jobs.h"
-#include "hotstitch/words.h"
 #include "work/receipts.h"
 
 namespace hotstitch {
@@ -90,7 +89,7 @@ RewriteResult rewrite(const InputFile& source, const ChangeList& change, const R
     result.output = digest(MemorySource(delivery.output().written().value()), delivery.wanted_of(change.result_size()),
                            work.progress);
     Receipt receipt;
-    for (const std::string& done : request.what) receipt.mends.push_back(as_utf8(done));
+    receipt.mends = request.what;
     receipt.target.digests = result.output;
     result.delivered = delivery.finish(std::move(receipt));
     return result;

@@ -5,6 +5,7 @@
 // Tested by tests/receipt_test.cc and tests/faults_test.cc.
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <functional>
 
 #include "hotstitch/error.h"
@@ -93,6 +94,10 @@ public:
 private:
     /// The source has to stand there untouched, as another file than the one that goes.
     void check_source() {
+        if (receipt_.source.path.empty())
+            throw Error(ErrorCode::usage, "the source came through a pipe, so nothing shows that it is still there")
+                .hint(fmt::format("nothing was removed; if you have the source (crc32 {}), remove the output yourself",
+                                  receipt_.source.digests.crc32->hex()));
         const fs::path path = path_from_receipt(receipt_.source.path, folder_);
         const std::string hint = fmt::format("find the source again (crc32 {}), then remove the output yourself",
                                              receipt_.source.digests.crc32->hex());
@@ -127,13 +132,21 @@ private:
         } else if (!patch_.empty()) {
             result_.kept = rebuild_by(open_file(patch_, work_), made, proven);
         } else {
-            throw Error(ErrorCode::usage, "the receipt names neither a backup nor a reverse patch")
-                .hint(
-                    "if it was made by a UPS patch, name that too; else what was there before has to come from "
-                    "elsewhere");
+            throw no_way_back();
         }
         step_back();
         result_.outcome = UndoOutcome::restored;
+    }
+
+    /// Of several changes, one before the last may have kept a backup.
+    Error no_way_back() const {
+        const auto kept = std::find_if(receipt_.before.begin(), receipt_.before.end(),
+                                       [](const Receipt& before) { return !before.backup.empty(); });
+        return Error(ErrorCode::usage, "the receipt names neither a backup nor a reverse patch")
+            .hint(kept != receipt_.before.end()
+                      ? fmt::format("the file as it was before an earlier change is kept: {}", kept->backup)
+                      : "if it was made by a UPS patch, name that too; else what was there before has to come from "
+                        "elsewhere");
     }
 
     std::optional<fs::path> rebuild_by(const InputFile& patch, const InputFile& made, bool proven) {
