@@ -5,6 +5,7 @@
 
 #include <CLI/CLI.hpp>
 #include <algorithm>
+#include <filesystem>
 #include <functional>
 #include <sstream>
 #include <tuple>
@@ -116,15 +117,27 @@ void add_known(CLI::App& app, std::string& known) {
               "A list that names files: lines of sha1sum or sha256sum, or crc32,size,name");
 }
 
+std::string joined_words(const std::vector<std::string>& words, const char* between) {
+    return fmt::format("{}", fmt::join(words, between));
+}
+
+Error no_such_format(const std::string& name) {
+    std::vector<std::string> names;
+    for (const FormatTraits& row : patch_formats()) names.emplace_back(row.name);
+    const std::string near = nearest_word(name, names);
+    return Error(ErrorCode::usage, fmt::format("there is no patch format \"{}\"", name))
+        .wanted(joined_words(names, ", "))
+        .hint(near.empty() ? "" : fmt::format("did you mean {}?", near));
+}
+
 void add_format(CLI::App& app, std::optional<PatchFormat>& format) {
     std::string names;
     for (const FormatTraits& row : patch_formats()) names += fmt::format("{}{}", names.empty() ? "" : ", ", row.name);
     app.add_option_function<std::string>(
            "--format",
-           [&format, names](const std::string& name) {
+           [&format](const std::string& name) {
                format = format_by_name(name);
-               if (!format)
-                   throw Error(ErrorCode::usage, fmt::format("there is no patch format \"{}\"", name)).wanted(names);
+               if (!format) throw no_such_format(name);
            },
            "The patch format: " + names)
         ->type_name("NAME");
@@ -176,9 +189,8 @@ void declare(CLI::App& app, ApplyArguments& apply, Common& common) {
     command.add_flag("--in-place", request.in_place, "Replace the source itself; it is kept as a dated backup");
     command.add_flag("--as-is", request.as_is,
                      "Never read the source in another way, without its front header for example");
-    command.add_flag(
-        "--keep-header", request.keep_header,
-        "The output has a front header if the source has, although it had to come off, or on, for the patch");
+    command.add_flag("--keep-representation", request.keep_representation,
+                     "Put the output back as the source is: with its front header, in its byte order, interleaved");
     command.add_flag("--mend", request.mend,
                      "A cartridge ROM's internal checks that were right before and are wrong after are put right");
     add_known(command, apply.known);
@@ -269,6 +281,7 @@ void declare(CLI::App& app, MendArguments& mend, Common& common) {
     command.add_option("MEND", mend.mends, "checksum, rom-size, region=Europe, expand=2M …; done in the right order");
     add_value(command, "--boot-code", mend.boot_code, "VARIANT",
               "Nintendo 64: the boot code variant, where it is not recognised");
+    command.add_flag("--no-mend", mend.no_mend, "Leave checks that were right as they come out of the mends named");
     add_rewrite(command, mend.rewrite);
     add_common(command, common);
 }
@@ -316,10 +329,61 @@ void declare(CLI::App& app, PutArguments& put, Common& common) {
     add_common(command, common);
 }
 
+/// "help" and "help COMMAND" as --help.
+std::vector<std::string> with_help_spelt_out(int argc, char** argv) {
+    std::vector<std::string> words(argv + std::min(argc, 1), argv + argc);
+    if (words.empty() || words.front() != "help") return words;
+    if (words.size() > 1) return {words[1], "--help"};
+    return {"--help"};
+}
+
+std::vector<std::string> option_names(const CLI::App& command) {
+    std::vector<std::string> names;
+    for (const CLI::Option* option : command.get_options()) {
+        for (const std::string& name : option->get_lnames()) names.push_back("--" + name);
+        for (const std::string& name : option->get_snames()) names.push_back("-" + name);
+    }
+    return names;
+}
+
+/// What is not known is said before anything else, with what was likely meant.
+void refuse_unknown(const CLI::App& app, const std::vector<std::string>& words) {
+    const auto is_option = [](const std::string& word) { return word.size() > 1 && word.front() == '-'; };
+    const auto first = std::find_if_not(words.begin(), words.end(), is_option);
+    std::vector<std::string> commands;
+    for (const CLI::App* command : app.get_subcommands({})) commands.push_back(command->get_name());
+    const CLI::App* command = &app;
+    if (first != words.end()) {
+        if (std::find(commands.begin(), commands.end(), *first) == commands.end()) {
+            const std::string near = nearest_word(*first, commands);
+            throw Error(ErrorCode::usage, fmt::format("there is no command \"{}\"", *first))
+                .wanted(joined_words(commands, ", "))
+                .hint(near.empty() ? "see hotstitch --help" : fmt::format("did you mean hotstitch {}?", near));
+        }
+        command = app.get_subcommand(*first);
+    }
+    const std::vector<std::string> known = option_names(*command);
+    for (const std::string& word : words) {
+        if (word == "--") return;
+        const std::string name = word.starts_with("--") ? word.substr(0, word.find('=')) : word.substr(0, 2);
+        if (!is_option(word) || std::find(known.begin(), known.end(), name) != known.end()) continue;
+        const std::string near = nearest_word(name, known);
+        std::error_code code;
+        Error error(ErrorCode::usage, fmt::format("there is no option {}", word));
+        if (std::filesystem::exists(word, code))
+            throw std::move(error).hint(fmt::format("to name the file: {}", shell_file(word)));
+        throw std::move(error).hint(
+            near.empty() || !word.starts_with("--")
+                ? fmt::format("see hotstitch {}--help", command == &app ? "" : command->get_name() + " ")
+                : fmt::format("did you mean {}?", near));
+    }
+}
+
 /// --help and --version are answers, not errors. Returns whether one of them was asked for.
-bool parse_or_answer(CLI::App& app, int argc, char** argv, std::string& answer) {
+bool parse_or_answer(CLI::App& app, std::vector<std::string> words, std::string& answer) {
     try {
-        app.parse(argc, argv);
+        std::reverse(words.begin(), words.end());  // as the parser wants them
+        app.parse(std::move(words));
         return false;
     } catch (const CLI::CallForHelp&) {
         const auto chosen = app.get_subcommands();
@@ -353,7 +417,9 @@ Arguments parse_arguments(int argc, char** argv, Common& common) {
     std::apply([&](auto&... command) { (declare(app, command, common), ...); }, commands);
 
     Arguments result;
-    if (parse_or_answer(app, argc, argv, result.text)) return result;
+    const std::vector<std::string> words = with_help_spelt_out(argc, argv);
+    refuse_unknown(app, words);
+    if (parse_or_answer(app, words, result.text)) return result;
     if (app.get_subcommands().empty())
         throw Error(ErrorCode::usage, "no command was given").hint("see hotstitch --help");
     result.command = app.get_subcommands().front()->get_name();

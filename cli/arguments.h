@@ -89,6 +89,7 @@ struct MendArguments {
     std::string file;
     std::vector<std::string> mends;  ///< "checksum", "region=Europe"
     std::string boot_code;
+    bool no_mend = false;
     RewriteArguments rewrite;
 };
 

@@ -7,6 +7,7 @@
 
 #include "hotstitch/cartridge.h"
 #include "hotstitch/digest.h"
+#include "hotstitch/error.h"
 #include "hotstitch/words.h"
 
 namespace hotstitch::cli {
@@ -84,35 +85,53 @@ void image_facts(Report& report, const Identity& image) {
     for (const std::string_view other : image.also_like) report.warn(fmt::format("it also looks like a {} ROM", other));
 }
 
-void place_facts(Report& report, const Identity& image, const ByteSource& file,
+namespace {
+
+std::string bytes_at(const ByteSource& file, std::uint64_t offset) {
+    std::string bytes;
+    for (const std::byte b : head_of(SliceSource(borrowed(file), offset, file.size() - offset), bytes_shown))
+        bytes += fmt::format("{}{:02x}", bytes.empty() ? "" : " ", std::to_integer<unsigned>(b));
+    return bytes;
+}
+
+std::string place_text(const Place& place, const std::string& asked) {
+    const bool by_offset = asked.starts_with('+');
+    std::string line = by_offset ? fmt::format("{} is {}", offset_text(place.file_offset),
+                                               place.address.empty() ? "at no address" : place.address)
+                                 : fmt::format("{} is {} in the file", escaped(asked), offset_text(place.file_offset));
+    if (!by_offset && !place.address.empty() && place.address != asked)
+        line += fmt::format(" (that is {})", place.address);
+    if (place.rom_offset != place.file_offset)
+        line += fmt::format(", {} without its front header", offset_text(place.rom_offset));
+    return line;
+}
+
+}  // namespace
+
+bool place_facts(Report& report, const Identity& image, const ByteSource& file,
                  const std::vector<std::string>& places) {
     Json list = Json::array();
     std::vector<std::string> lines;
-    for (const std::string& text : places) {
-        const Place place = place_at(image, file, text);
-        const Bytes there =
-            head_of(SliceSource(borrowed(file), place.file_offset, file.size() - place.file_offset), bytes_shown);
-        std::string bytes;
-        for (const std::byte b : there)
-            bytes += fmt::format("{}{:02x}", bytes.empty() ? "" : " ", std::to_integer<unsigned>(b));
-        list.push_back({{"asked", as_utf8(text)},
-                        {"address", place.address.empty() ? Json(nullptr) : Json(place.address)},
-                        {"file_offset", place.file_offset},
-                        {"rom_offset", place.rom_offset},
-                        {"bytes", bytes}});
-        const bool by_offset = text.starts_with('+');
-        std::string line = by_offset
-                               ? fmt::format("{} is {}", offset_text(place.file_offset),
-                                             place.address.empty() ? "at no address" : place.address)
-                               : fmt::format("{} is {} in the file", escaped(text), offset_text(place.file_offset));
-        if (!by_offset && !place.address.empty() && place.address != text)
-            line += fmt::format(" (that is {})", place.address);
-        if (place.rom_offset != place.file_offset)
-            line += fmt::format(", {} without its front header", offset_text(place.rom_offset));
-        lines.push_back(line);
-        lines.push_back("  " + bytes);
-    }
-    for (const std::string& line : lines) report.fact("places", "place", line, list);
+    bool all_found = true;
+    for (const std::string& text : places) try {
+            const Place place = place_at(image, file, text);
+            const std::string bytes = bytes_at(file, place.file_offset);
+            list.push_back({{"asked", as_utf8(text)},
+                            {"address", place.address.empty() ? Json(nullptr) : Json(place.address)},
+                            {"file_offset", place.file_offset},
+                            {"rom_offset", place.rom_offset},
+                            {"bytes", bytes}});
+            lines.push_back(place_text(place, text));
+            lines.push_back("  " + bytes);
+        } catch (const Error& error) {
+            if (error.code() != ErrorCode::usage && error.code() != ErrorCode::unsupported) throw;
+            list.push_back({{"asked", as_utf8(text)}, {"error", as_utf8(error.what())}});
+            lines.push_back(fmt::format("{}{}", escaped(error.what()),
+                                        error.wanted().empty() ? "" : fmt::format("; wanted {}", error.wanted())));
+            all_found = false;
+        }
+    report.list("places", "place", lines, lines.size(), list);
+    return all_found;
 }
 
 void free_facts(Report& report, const Identity& image, const ByteSource& file) {

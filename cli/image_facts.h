@@ -16,8 +16,8 @@ void identity_facts(Report& report, const Identity& image);
 /// What else the image says, its checks, and how sure all that is.
 void image_facts(Report& report, const Identity& image);
 
-/// The places named, both ways, with the bytes there.
-void place_facts(Report& report, const Identity& image, const ByteSource& file, const std::vector<std::string>& places);
+/// The places named, both ways, with the bytes there. False where one is none; the others are told all the same.
+bool place_facts(Report& report, const Identity& image, const ByteSource& file, const std::vector<std::string>& places);
 
 /// Free space, by bank.
 void free_facts(Report& report, const Identity& image, const ByteSource& file);

@@ -12,8 +12,10 @@ std::optional<KnownFiles> read_known(const std::string& name, const Context& con
 }
 
 void known_fact(Report& report, const std::optional<KnownFiles>& known, const ByteSource& file,
-                const Context& context) {
-    if (known) known_fact(report, known, digest(file, available(known->choice()), context.progress));
+                const std::optional<Digests>& as_read, const Context& context) {
+    if (!known) return;
+    const Digests digests = digest(file, available(known->choice()), context.progress);
+    known_fact(report, known, as_read && known->find(digests) == nullptr ? *as_read : digests);
 }
 
 void known_fact(Report& report, const std::optional<KnownFiles>& known, const Digests& digests) {

@@ -14,6 +14,7 @@ namespace {
 void state_patch(const RewriteResult& result, Report& report) {
     const Delivered& delivered = result.delivered;
     file_fact(report, "patch", delivered.output, {.size = result.patch->patch_size}, words_for(*result.patch));
+    warn_of_extension(report, delivered.output, result.patch->format);
     path_fact(report, "backup", "backup", delivered.backup);
     report.fact("checked", "checked", "applied to the file, it makes the change, byte for byte",
                 Json::array({"result"}));

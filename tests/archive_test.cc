@@ -250,7 +250,9 @@ TEST_F(Archives, CompressedFilesAreTakenForWhatTheyHold) {
     for (const char* text : {"7z\xBC\xAF\x27\x1C", "7z\xBC\xAF\x27\x1C and not more than thirty"})
         EXPECT_THROW(list_archive(bytes_of(text)), Error);
     pack("--format=ustar -cf plain.tar kelp.sfc mods/night.bps");
-    EXPECT_EQ(run({"describe", "plain.tar", "--json"}).json()["files"][0]["kind"], "archive");
+    const auto described = run({"describe", "plain.tar", "--json"}).json()["files"][0];
+    EXPECT_EQ(described["kind"], "cartridge") << "the only game in it";
+    EXPECT_EQ(described["path"], "plain.tar:kelp.sfc");
     EXPECT_EQ(run({"apply", "plain.tar", "plain.tar", "-o", "x.sfc"}).code, 0) << "it holds the game and the patch";
     EXPECT_EQ(run({"apply", "plain.tar:kelp.sfc", "mods/night.bps", "-o", "w.sfc"}).code, 0);
     EXPECT_EQ(run({"apply", "plain.tar", "mods/night.bps", "-o", "y.sfc"}).code, 0);

@@ -27,7 +27,7 @@ class CliBadInput : public testing::TestWithParam<Bad> {};
 
 TEST_P(CliBadInput, HasItsMessageAndLosesNothing) {
     const TemporaryFolder folder;
-    folder.put("game.sfc", "The ferry waits.");
+    folder.put("game.sfc", "The ferry waits.\1");
     folder.put("empty", "");
     folder.put("good.ips", "PATCH" + ips_record(4, "barge") + "EOF");
     folder.put("cut.ips", "PATCH" + ips_record(4, "barge"));
@@ -41,7 +41,7 @@ TEST_P(CliBadInput, HasItsMessageAndLosesNothing) {
     EXPECT_NE(result.err.find(GetParam().says), std::string::npos) << result.err;
     EXPECT_TRUE(result.out.empty()) << result.out;
     EXPECT_EQ(folder.names(), before);
-    EXPECT_EQ(hotstitch::text_of(contents(folder / "game.sfc")), "The ferry waits.");
+    EXPECT_EQ(hotstitch::text_of(contents(folder / "game.sfc")), "The ferry waits.\1");
 }
 
 INSTANTIATE_TEST_SUITE_P(
@@ -72,7 +72,7 @@ INSTANTIATE_TEST_SUITE_P(
 
 TEST(CliBadDisk, AFullDiskIsAnErrorAndLeavesNothing) {
     const TemporaryFolder folder;
-    folder.put("game.sfc", std::string(1 << 20, 'x'));
+    folder.put("game.sfc", std::string(1 << 20, '\1'));
     folder.put("good.ips", "PATCH" + ips_record(4, "barge") + "EOF");
     const auto before = folder.names();
     const ToolResult result =
@@ -90,7 +90,7 @@ TEST(CliBadDisk, AFullDiskIsAnErrorAndLeavesNothing) {
 
 TEST(CliBadDisk, UnreadableAndUnwritablePlacesHaveTheirOwnWords) {
     const TemporaryFolder folder;
-    folder.put("game.sfc", "The ferry waits.");
+    folder.put("game.sfc", "The ferry waits.\1");
     folder.put("secret.sfc", "The ferry waits.");
     folder.put("good.ips", "PATCH" + ips_record(4, "barge") + "EOF");
     fs::create_directory(folder / "closed");

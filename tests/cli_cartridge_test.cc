@@ -35,7 +35,7 @@ TEST_F(CliCartridge, DescribeTellsPlatformEditionChecksAndPlaces) {
     const ToolResult text = run({"describe", "k.sfc", "--at", "00:FFC0", "--free"});
     EXPECT_EQ(text.code, 0);
     for (const char* part :
-         {"is a SNES ROM: KELP HARBOUR, Europe, revision 1.", "512 bytes, left by a copier", "right (0xc584)",
+         {"is a Super Nintendo (SNES) ROM: KELP HARBOUR, Europe, revision 1.", "512 bytes, left by a copier", "right (0xc584)",
           "00:FFC0 is 0x0081c0 in the file, 0x007fc0 without its front header\n                   4b 45 4c 50",
           "bank 1F  1F:8000      32,768 bytes of ff from 0x0f8200", "certain: "})
         EXPECT_NE(text.out.find(part), std::string::npos) << part << "\n" << text.out;
@@ -48,7 +48,7 @@ TEST_F(CliCartridge, DescribeTellsPlatformEditionChecksAndPlaces) {
     folder.put("stale.sfc", stale);
     const ToolResult wrong = run({"describe", "stale.sfc"});
     EXPECT_NE(wrong.out.find("wrong: 0xc500 stands there, 0xc584 is right"), std::string::npos) << wrong.out;
-    EXPECT_NE(wrong.out.find("Its checksum is wrong."), std::string::npos);
+    EXPECT_NE(wrong.out.find("Not right in it: checksum."), std::string::npos);
     EXPECT_NE(wrong.out.find("Next: to put its internal checks right:\n      hotstitch mend"), std::string::npos);
     folder.put("data.bin", Bytes(5000, std::byte{1}));
     EXPECT_EQ(answer({"describe", "data.bin", "--free"}), "2 failed");
@@ -218,9 +218,9 @@ TEST_F(CliCartridge, ApplyTakesHeadersOffAndOnForPatchesWithoutChecks) {
         {"k.sfc", "plain.ips", "-q", target, false},
         {"k.smc", "headered.ips", "-q", headered_target, false},
         {"k.smc", "plain.ips", "-v", target, true},
-        {"k.smc", "plain.ips", "--keep-header", headered_target, true},
+        {"k.smc", "plain.ips", "--keep-representation", headered_target, true},
         {"k.sfc", "headered.ips", "-v", headered_target, true},
-        {"k.sfc", "headered.ips", "--keep-header", target, true},
+        {"k.sfc", "headered.ips", "--keep-representation", target, true},
     };
     for (const auto& c : cases) {
         const ToolResult result =
@@ -276,7 +276,7 @@ TEST_F(CliCartridge, KnownListsNameWhatIsNeededAndWhatThisIs) {
     const ToolResult verified = run({"verify", "p.bps", "old.sfc", "--known", "bases.csv"});
     EXPECT_EQ(verified.code, 1);
     for (const char* part : {"needed is", "Kelp Harbour (Europe r1)", "known as", "Kelp Harbour (Europe r0)",
-                             "this is KELP HARBOUR, Europe, revision 0 (SNES)"})
+                             "this is KELP HARBOUR, Europe, revision 0, for the Super Nintendo (SNES)"})
         EXPECT_NE(verified.out.find(part), std::string::npos) << part << "\n" << verified.out;
     EXPECT_NE(run({"apply", "old.sfc", "p.bps", "--known", "bases.csv"}).err.find("Kelp Harbour (Europe r1)"),
               std::string::npos);

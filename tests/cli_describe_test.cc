@@ -16,7 +16,7 @@ TEST(CliDescribe, TellsKindsByContentAndEndsWithTheWorst) {
     const TemporaryFolder folder;
     const std::pair<std::string, const char*> kinds[] = {{"PATCHEOF", "patch"},
                                                          {"IPS32EEOF", "patch"},
-                                                         {"PK\3\4", "archive"},
+                                                         {"PK\5\6" + std::string(18, '\0'), "archive"},
                                                          {"\x7F"
                                                           "ELF",
                                                           "executable"},
@@ -68,7 +68,7 @@ TEST(CliDescribe, ShowsHostileTextHarmlessly) {
     for (const char* text : {"\\u202eevil\\x9b31m", "K\xC3\xA4lp", "\\x1b[2Jbad\\xff.ips"})
         EXPECT_NE(result.out.find(text), std::string::npos) << text << "\n" << result.out;
     const ToolResult json = run_tool({"describe", "\x1b[2Jbad\xFF.ips", "--json"}, {.folder = folder.path()});
-    EXPECT_EQ(json.json()["files"][0]["path"], "\x1b[2Jbad\xEF\xBF\xBD.ips");
+    EXPECT_EQ(json.json()["files"][0]["path"], "\x1b[2Jbad\xEF\x9F\xBF.ips");
 }
 
 TEST(CliCommon, HelpVersionAndWrongCalls) {

@@ -179,7 +179,7 @@ TEST_F(CliStreams, OneBadLinkEndsNoSearch) {
 
 TEST_F(CliStreams, PrintedCommandsGoThroughAShell) {
     const std::string name = "it's $HOME; a \"file\".dat";
-    folder.put(name, "The ferry");
+    folder.put(name, "The ferry\1");
     folder.put("-mod.ips", "PATCH" + makers::ips_record(4, "barge") + "EOF");
     const ToolResult made = run({"apply", "--", name, "-mod.ips"});
     ASSERT_EQ(made.code, 0) << made.err;
@@ -187,7 +187,7 @@ TEST_F(CliStreams, PrintedCommandsGoThroughAShell) {
     ASSERT_NE(begin, std::string::npos) << made.out;
     const std::string call = made.out.substr(begin, made.out.find('\n', begin) - begin);
     EXPECT_EQ(shell("hotstitch() { $tool \"$@\"; }; " + call), 0) << call;
-    EXPECT_EQ(hotstitch::text_of(contents(folder / name)), "The barge");
+    EXPECT_EQ(hotstitch::text_of(contents(folder / name)), "The barge\1");
 }
 
 TEST_F(CliStreams, NamesAreSettledBeforeAnythingIsMade) {

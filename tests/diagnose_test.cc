@@ -115,7 +115,7 @@ std::vector<Situation> situations() {
         {"changed by a transfer in text mode", bps, in_text_mode(source), "line-ends", "with its line ends restored"},
         {"already patched", bps, target, "already-patched", ""},
         {"already patched, with a front header", bps, demo::with_front_header(target), "already-patched", ""},
-        {"a UPS patch and its target", ups, target, "reversed", ""},
+        {"a UPS patch and its target", ups, target, "already-patched", ""},
         {"another revision", bps, revision0, "other-content", ""},
         {"another mod applied before", bps, demo::fog_signals(source), "other-content", ""},
         {"another mod that doubled the file", bps, demo::longer_berths(source), "other-size", ""},
@@ -174,9 +174,6 @@ Found found_for(const Situation& s) {
     if (s.with_checks) checks = {{}, digest(MemorySource(source), {}), digest(MemorySource(target), {})};
     const auto patch = open_patch(s.patch);
     const Fit answer = fit(*patch, MemorySource(s.file), checks);
-    if (answer.reversed)
-        return {"reversed", "the file is the target of a patch that works both ways", "",
-                "apply makes the original of it"};
     if (answer.answer == FitAnswer::fits) return {"fits", "every check is right", "", "apply it"};
     if (answer.answer == FitAnswer::already_patched)
         return {"already-patched", "the file is what the patch makes", "",
@@ -187,7 +184,7 @@ Found found_for(const Situation& s) {
     const Diagnosis diagnosis = diagnose(*patch, s.file, options);
     // What the file says it is comes last, and with every misfit that no reading explains.
     if (s.file == revision0 && diagnosis.reasons.size() > 1) {
-        EXPECT_TRUE(words_for(diagnosis.reasons.back()).ends_with("revision 0 (SNES)")) << s.situation;
+        EXPECT_TRUE(words_for(diagnosis.reasons.back()).ends_with("revision 0, for the Super Nintendo (SNES)")) << s.situation;
     }
     const Reason& first = diagnosis.reasons.front();
     return {std::string(first.code), words_for(first), diagnosis.reading ? words_for(*diagnosis.reading) : "",
@@ -225,7 +222,7 @@ TEST(CliDiagnosis, HarmlessReadingsAreUsedAndSaid) {
     EXPECT_EQ(result.code, 0) << result.err;
     EXPECT_NE(result.out.find("without its front header of 512 bytes"), std::string::npos) << result.out;
     EXPECT_TRUE(contents(folder / "a.smc") == target);
-    EXPECT_EQ(run({"apply", "headered.smc", "p.bps", "-o", "b.smc", "--keep-header"}).code, 0);
+    EXPECT_EQ(run({"apply", "headered.smc", "p.bps", "-o", "b.smc", "--keep-representation"}).code, 0);
     EXPECT_TRUE(contents(folder / "b.smc") == joined(odd_header, target));
     EXPECT_EQ(run({"apply", "swapped.v64", "p.bps", "-o", "c.z64"}).code, 0);
     EXPECT_TRUE(contents(folder / "c.z64") == target);

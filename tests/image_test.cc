@@ -35,7 +35,7 @@ std::vector<Row> rows() {
         {"snes", makers::hirom(0x1C0000), "KELP HARBOUR, Americas, revision 0", {0xFFDE, 0xFFDD}, true},
         {"snes", makers::ex_hirom(6 << 20), "KELP HARBOUR, Americas, revision 0", {0x40FFDE}, true},
         {"snes", makers::ex_lorom(6 << 20), "KELP HARBOUR, Americas, revision 0", {0x407FDE}, true},
-        {"nes", demo::nes_kelp(), "NES", {}},
+        {"nes", demo::nes_kelp(), "Nintendo Entertainment System (NES)", {}},
         {"nes-disk", demo::nes_disk_kelp(), "KLP, revision 1", {}},
         {"nes-disk", makers::headered_disk(demo::nes_disk_kelp()), "KLP, revision 1", {}},
         {"game-boy",
@@ -53,7 +53,7 @@ std::vector<Row> rows() {
          "Master System / Game Gear, export (Master System), revision 1",
          {0x7FFA},
          true},
-        {"pc-engine", demo::pc_engine_kelp(), "PC Engine", {}, true},
+        {"pc-engine", demo::pc_engine_kelp(), "PC Engine / TurboGrafx-16", {}, true},
         {"lynx", demo::lynx_kelp(), "KELP HARBOUR", {}},
         {"atari-7800", demo::atari_7800_kelp(), "KELP HARBOUR, PAL", {}},
         {"wonderswan", wonderswan, "WonderSwan, revision 1", {wonderswan.size() - 1, wonderswan.size() - 2}},
@@ -277,7 +277,7 @@ TEST(Cartridge, TwoPlatformsThatBothLookRightAreBothNamed) {
     ASSERT_TRUE(image);
     ASSERT_EQ(image->also_like.size(), 1U);
     EXPECT_TRUE((image->platform == "snes" && image->also_like[0] == "Game Boy") ||
-                (image->platform == "game-boy" && image->also_like[0] == "SNES"));
+                (image->platform == "game-boy" && image->also_like[0] == "Super Nintendo (SNES)"));
     EXPECT_TRUE(all_checks_right(*image));
 }
 

@@ -97,9 +97,22 @@ TEST(Mend, SizesGrowAndShrinkWithoutLosingData) {
     EXPECT_EQ(text_of(ByteView(hidden).subspan(0x7FC0, 5)), "1234 ");
     const Bytes odd = makers::mended(snes, {{"expand", "1536K"}, {"checksum", {}}, {"rom-size", {}}});
     EXPECT_TRUE(all_checks_right(*recognise_cartridge(odd)));
-    EXPECT_NE(
-        plan_mends(snes, {{"region", "Japan"}}).steps.back().warnings.at(0).find("stale now: checksum, complement"),
-        std::string::npos);
+    // What was right stays right, unless that is not wanted.
+    const MendPlan kept = plan_mends(snes, {{"region", "Japan"}});
+    EXPECT_TRUE(kept.steps.back().added);
+    EXPECT_TRUE(all_checks_right(*recognise_cartridge(changed(snes, kept.change))));
+    EXPECT_NE(plan_mends(snes, {{"region", "Japan"}}, {.keep_checks = false})
+                  .steps.back()
+                  .warnings.at(0)
+                  .find("stale now: checksum, complement"),
+              std::string::npos);
+    EXPECT_FALSE(plan_mends(poked(snes, 0x7FDE, 0), {{"region", "Japan"}}).steps.back().added) << "it was wrong before";
+    // Padding: the stated size is right where the checks say so, and only that much may go.
+    Bytes padded = snes;
+    padded.resize(2U << 20, std::byte{0xFF});
+    for (const MendOffer& offer : mends_for(padded)) EXPECT_FALSE(offer.needed) << offer.name;
+    EXPECT_EQ(makers::mended(padded, {{"trim", {}}}), snes);
+    EXPECT_FALSE(plan_mends(snes, {{"trim", {}}}).changes()) << "the checksum counts the end";
 }
 
 TEST(Mend, FieldsThatOnlyNeedLookingAt) {
@@ -131,7 +144,7 @@ TEST(Mend, RefusalsSayWhatThereIs) {
     } cases[] = {
         {snes,
          {{"header-junk", {}}},
-         "usage: a SNES image has no mend \"header-junk\" / expand, trim, pad, rom-size, region, title, checksum"},
+         "usage: a Super Nintendo (SNES) ROM has no mend \"header-junk\" / expand, trim, pad, rom-size, region, title, checksum"},
         {snes, {{"region", {}}}, "needs a value / region=VALUE"},
         {snes, {{"checksum", "1234"}}, "takes no value"},
         {snes, {{"checksum", {}}, {"checksum", {}}}, "named twice"},
@@ -139,15 +152,15 @@ TEST(Mend, RefusalsSayWhatThereIs) {
         {snes, {{"title", std::string(22, 'K')}}, "too long for this platform's header / up to 21"},
         {snes, {{"title", "K\xC3\xA4lp"}}, "cannot hold / printable ASCII or half-width katakana"},
         {snes, {{"title", "  "}}, "empty"},
-        {snes, {{"expand", "5M"}}, "usage: a SNES ROM of mapping LoROM cannot be so large / at most 4 MiB"},
+        {snes, {{"expand", "5M"}}, "usage: a Super Nintendo (SNES) ROM of mapping LoROM cannot be so large / at most 4 MiB"},
         {snes, {{"expand", "512K"}}, "larger already"},
         {snes, {{"expand", "many"}}, "no size"},
         {snes, {{"expand", "99999999999999999999"}}, "no size"},
         {snes, {{"trim", "1K"}}, "would cut data off"},
-        {short_gba, {{"trim", "185"}}, "no Game Boy Advance ROM any more"},
+        {short_gba, {{"trim", "185"}}, "no Game Boy Advance (GBA) ROM any more"},
         {nes, {{"expand", "1M"}}, "has no mend \"expand\" / header-junk"},
         {n64, {{"byte-order", "sideways"}}, "/ big-endian, pairs-swapped, little-endian"},
-        {Bytes(4096), {{"checksum", {}}}, "unsupported: the file is no image"},
+        {Bytes(4096), {{"checksum", {}}}, "unsupported: the file is no ROM"},
     };
     for (const auto& c : cases)
         EXPECT_NE(refusal(c.rom, c.requests).find(c.part), std::string::npos) << refusal(c.rom, c.requests);

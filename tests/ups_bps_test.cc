@@ -176,8 +176,12 @@ TEST(Checksummed, SourceAndTargetAreChecked) {
         EXPECT_EQ(fit(*reader, MemorySource(bytes_of("something else entirely, no?")), {}).answer,
                   FitAnswer::does_not_fit);
         const Fit given_target = fit(*reader, MemorySource(bytes_of(target)), {});
-        EXPECT_EQ(given_target.reversed, format == PatchFormat::ups);
-        EXPECT_EQ(given_target.answer, format == PatchFormat::ups ? FitAnswer::fits : FitAnswer::already_patched);
+        EXPECT_EQ(given_target.reversible, format == PatchFormat::ups);
+        EXPECT_EQ(given_target.answer, FitAnswer::already_patched);
+        // Backwards only when that is asked for; otherwise a copy.
+        EXPECT_EQ(text_of(hotstitch::apply(patch, bytes_of(target))), target);
+        EXPECT_EQ(text_of(hotstitch::apply(patch, bytes_of(target), {.backwards = true})),
+                  format == PatchFormat::ups ? source : target);
         try {
             hotstitch::apply(patch, bytes_of("The ferry waits at berth eight."));
             FAIL() << "took a wrong source";
@@ -205,7 +209,7 @@ TEST(Checksummed, RandomRoundTripsInEveryFormatAndUpsBackwards) {
             ASSERT_TRUE(hotstitch::apply(patch, source) == target);
             ASSERT_TRUE(reference::apply(patch, source, 1 << 24) == target);
             const bool backwards = format == PatchFormat::ups;
-            ASSERT_TRUE(!backwards || hotstitch::apply(patch, target) == source);
+            ASSERT_TRUE(!backwards || hotstitch::apply(patch, target, {.backwards = true}) == source);
         }
     }
 }

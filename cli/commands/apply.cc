@@ -27,13 +27,19 @@ ApplyRequest request_from(const ApplyArguments& arguments) {
     if (dashes != 0 && request.output.empty())
         throw Error(ErrorCode::usage, "with standard input as an input, the output has to be named")
             .hint("add -o PATH, or -o - for standard output");
+    for (std::size_t i = 1; i < request.patches.size(); ++i) {
+        std::error_code code;
+        const std::string& name = request.patches[i];
+        if (name != "-" && !fs::exists(name, code) && split_file(name).second.empty() && request.output.empty())
+            throw Error(ErrorCode::io, fmt::format("cannot open {}: No such file or directory", name))
+                .hint(fmt::format("if that is to be the output: -o {}", shell_file(name)));
+    }
     request.replace = arguments.flags.mode(request.in_place);
     return request;
 }
 
 void state_inputs(const ApplyJob& job, Report& report) {
-    if (job.result().swapped)
-        report.warn("source and patch were given in swapped places; their content says which is which");
+    if (job.result().swapped) warn_of_swap(report);
     state_source(job.source(), job.result().archive, report);
     for (const ApplyStage& stage : job.stages()) state_patch(stage, report);
 }
@@ -44,8 +50,7 @@ void state_what_was_checked(const ApplyStage& stage, bool last, Report& report) 
     if (made.fit.answer == FitAnswer::fits) {
         checked.push_back("source");
         report.fact("checked_source", "checked",
-                    fmt::format("the source is the one the patch {}, by {}",
-                                made.fit.reversed ? "makes" : "was made for", words_for_checks_of(stage)),
+                    fmt::format("the source is the one the patch was made for, by {}", words_for_checks_of(stage)),
                     true);
     }
     if (made.target_checked && made.overridden.empty()) {
@@ -56,7 +61,6 @@ void state_what_was_checked(const ApplyStage& stage, bool last, Report& report) 
                     true);
     }
     report.detail("checked", std::move(checked));
-    report.detail("reversed", made.fit.reversed);
 }
 
 void state_stage(const ApplyStage& stage, bool first, bool last, Report& report) {
@@ -66,6 +70,13 @@ void state_stage(const ApplyStage& stage, bool first, bool last, Report& report)
         report.warn(fmt::format("went on although {} is {} where {} was wanted (--allow)", m.name, m.found, m.wanted));
     warn_past_end(report, made.fit);
     if (made.fit.answer == FitAnswer::already_patched) report.warn("the source was already patched");
+    if (stage.undoes != 0)
+        report.warn(fmt::format("{} takes back all changes from patch {} on", shown(stage.file.path()), stage.undoes));
+    if (stage.combined)
+        report.note(
+            fmt::format("{} was made for the source as well; both write different bytes only into checks that "
+                        "are mended",
+                        shown(stage.file.path())));
     if (stage.representation) {
         const std::string words = words_for(*stage.representation);
         report.detail("reading", words);
@@ -91,6 +102,10 @@ void state_internal_checks(const ApplyResult& result, Report& report) {
         return report.warn(fmt::format("the internal checks could not be mended: {}", escaped(result.mend_failure)));
     const std::string text = words_for(result.internal_checks);
     report.fact("internal_checks", "internal checks", text, text);
+    if (result.internal_checks == InternalChecks::stale) {
+        report.next("if the game does not run, look for the revision and region that the patch's author names");
+        report.next("if it runs, the ROM's own checks can be put right", "the same call with --mend");
+    }
 }
 
 void state_made(const ApplyJob& job, const fs::path& path, const std::string& place, Report& report) {
@@ -105,15 +120,19 @@ void state_made(const ApplyJob& job, const fs::path& path, const std::string& pl
     for (const ApplyStage& stage : stages)
         state_stage(stage, &stage == &stages.front(), &stage == &stages.back(), report);
     const bool certain = std::all_of(stages.begin(), stages.end(), [](const auto& s) { return s.certain(); });
-    std::string how = words_for(stages);
+    std::string how = words_for(stages, result.internal_checks);
     if (result.internal_checks == InternalChecks::mended) how += "; then the ROM's own checks were mended";
     report.conclude(certain ? Mood::good : Mood::unsure, "made", fmt::format("Made {}: {}.", place, how),
                     ExitCode::yes);
 }
 
-void state_already_patched(Report& report) {
+void state_already_patched(const ApplyJob& job, const ApplyArguments& arguments, Report& report) {
     report.good("already-patched", "Already patched: the file given is what the patch makes. Nothing was made.");
     report.detail("made", false);
+    if (traits_of(job.stages().front().reader->facts().format).reversible)
+        return report.next("to go back to the original",
+                           fmt::format("hotstitch undo {} {}", shell_file(arguments.request.source),
+                                       shell_file(arguments.request.patches.front())));
     report.next(
         "to start from the original, look for the file from before; to make a copy all the same, name it with -o");
 }
@@ -132,10 +151,12 @@ void state_stop(const ApplyJob& job, Report& report) {
     const ApplyStage& stage = job.stages()[result.stopped_at - 1];
     reason_facts(report, *result.diagnosis);
     const auto known = read_known(arguments.known, context);
-    known_fact(report, known, job.source(), context);
+    known_fact(report, known, job.source(), std::nullopt, context);
     const Checks checks = joined_checks(stage.found, result.stopped_at == 1 ? arguments.request.expected : Digests{});
     needed_fact(report, known, joined(stage.reader->facts().source, checks.source));
     state_stop(job, report);
+    if (result.diagnosis->reasons.front().code == "writes-past-end" || implausible_source(job.source()))
+        report.next("if you are sure that it is the right one, add --allow source");
     const Error& refusal = *result.refusal;  // its offset is one of the target, which nobody has
     throw Error(refusal.code(), refusal.what())
         .in(refusal.field())
@@ -156,6 +177,9 @@ void state_delivery(const ApplyJob& job, const ApplyArguments& arguments, Report
             fmt::format("{} go by the name \"{}\"; if they belong to this game, give the output that name "
                         "with --name-like {}",
                         counted(set.files, "file", "files"), escaped(set.stem), shell_word(set.example.string())));
+    for (const CueSheet& sheet : job.result().cue_sheets)
+        report.next(fmt::format("{} names \"{}\", and so not the output: write the output's name into its FILE line",
+                                shown(sheet.path), escaped(sheet.names)));
     if (arguments.request.in_place || !arguments.request.output.empty()) return;
     if (delivered.output.parent_path().filename() != "patched") return;
     // For programs that only start from their own place.
@@ -198,7 +222,7 @@ void run_apply(ApplyRequest request, const ApplyArguments& arguments, const Cont
     }
     switch (job.result().outcome) {
         case ApplyOutcome::wrong_source: refuse_source(job, arguments, context, report);
-        case ApplyOutcome::already_patched: return state_already_patched(report);
+        case ApplyOutcome::already_patched: return state_already_patched(job, arguments, report);
         case ApplyOutcome::made:
         case ApplyOutcome::made_already: break;
     }

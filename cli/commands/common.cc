@@ -15,15 +15,37 @@ namespace fs = std::filesystem;
 
 InputFile open_input(const std::string& name, const Limits& limits, const Progress& progress) {
     if (name == "-") return InputFile::from_descriptor(STDIN_FILENO, "standard input", limits, progress);
-    return InputFile(name, limits, progress);
+    std::error_code code;
+    if (fs::exists(name, code) || code) return InputFile(name, limits, progress);
+    std::vector<std::string> beside;
+    for (const fs::path& file : files_in(fs::path(name).parent_path())) beside.push_back(file.filename().string());
+    const std::string near = nearest_word(fs::path(name).filename().string(), beside);
+    throw Error(ErrorCode::io, fmt::format("cannot open {}: No such file or directory", name))
+        .hint(near.empty()
+                  ? ""
+                  : fmt::format("did you mean {}?", shell_file((fs::path(name).parent_path() / near).string())));
 }
 
 void state_patch(const PatchInput& patch, Report& report) {
     for (const std::string& readme : patch.readmes)
         report.fact("readme", "readme", fmt::format("{} in {}", escaped(readme), shown(patch.archive)),
                     as_utf8(readme));
+    if (patch.chosen_of != 0)
+        report.fact("chosen", "chosen",
+                    fmt::format("{}: the only one of {} patches in {} that fits", shown(patch.file.path().filename()),
+                                patch.chosen_of, shown(patch.archive)),
+                    as_utf8(patch.file.origin()));
     file_fact(report, "patch", patch.file.path(), {.size = patch.file.size()}, words_for(patch.reader->facts()));
     checks_fact(report, patch.found);
+    const auto by_name = format_by_extension(patch.file.path().extension().string());
+    const PatchFormat format = patch.reader->facts().format;
+    if (by_name && traits_of(*by_name).extension != traits_of(format).extension)
+        report.note(fmt::format("{} is {} by its content, whatever its name says", shown(patch.file.path().filename()),
+                                traits_of(format).title));
+}
+
+void warn_of_swap(Report& report) {
+    report.warn("source and patch were given in swapped places; their content says which is which");
 }
 
 void state_source(const InputFile& source, const fs::path& archive, Report& report) {
@@ -52,6 +74,13 @@ void file_fact(Report& report, const std::string& key, const fs::path& path, con
     if (!more.empty()) line = more + ", " + line;
     if (digests.crc32) line += ", crc32 " + digests.crc32->hex();
     report.fact(key, key, line, report.facts().back().value);
+}
+
+void warn_of_extension(Report& report, const fs::path& patch, PatchFormat format) {
+    const auto by_name = format_by_extension(patch.extension().string());
+    if (!by_name || traits_of(*by_name).extension == traits_of(format).extension) return;
+    report.warn(fmt::format("the name ends in {}, and the patch is {}: other programs may go by the name",
+                            patch.extension().string(), traits_of(format).title));
 }
 
 void shared_fact(Report& report, const SharedBytes& shared) {

@@ -33,6 +33,9 @@ void checks_fact(Report& report, const std::optional<FoundChecks>& found);
 void file_fact(Report& report, const std::string& key, const std::filesystem::path& path, const Digests& digests,
                const std::string& more = {});
 
+/// Warns of a name whose extension is that of another patch format.
+void warn_of_extension(Report& report, const std::filesystem::path& patch, PatchFormat format);
+
 /// States how many of the patch's literal bytes stand in the source.
 void shared_fact(Report& report, const SharedBytes& shared);
 
@@ -62,6 +65,9 @@ void state_source(const InputFile& source, const std::filesystem::path& archive,
 inline void state_source(const SourceFile& source, Report& report) {
     state_source(source.file, source.archive, report);
 }
+
+/// Says that source and patch were given in each other's place.
+void warn_of_swap(Report& report);
 
 /// Calls `make(sink)` with temporary storage that then goes to standard output where the output is "-", else `make()`.
 template <class Make>

@@ -97,6 +97,7 @@ void run(const CreateArguments& arguments, const Context& context, Report& repor
         report.warn(fmt::format("chose {}, because {}; not every applier knows it",
                                 traits_of(created.report.facts.format).name, created.outgrown->what()));
     state_patch(created, report);
+    warn_of_extension(report, created.path, created.report.facts.format);
     if (created.report.changes_nothing) report.warn("source and target are the same: the patch changes nothing");
     if (created.stood_already) return conclude_made_already(created.path, report);
     report.good("made", fmt::format("Made {}: it makes the target.",

@@ -4,10 +4,9 @@
 #include <algorithm>
 
 #include "commands/common.h"
-#include "hotstitch/archive.h"
 #include "hotstitch/cartridge.h"
 #include "hotstitch/error.h"
-#include "hotstitch/part.h"
+#include "hotstitch/part_jobs.h"
 #include "hotstitch/patch.h"
 #include "image_facts.h"
 #include "known.h"
@@ -18,8 +17,21 @@ namespace {
 constexpr std::size_t ranges_shown = 8, members_shown = 12, windows_shown = 6;
 constexpr std::size_t most_windows_in_json = 4096;
 
+constexpr DigestChoice shown_digests{.crc32 = true, .md5 = true, .sha1 = true};
+
+/// Of a ROM behind a front header, or in another order, also as the console reads it: lists of known files go by that.
+std::optional<Digests> state_digests_as_read(Report& part, const InputFile& file, const Identity& identity,
+                                             const Context& context) {
+    if (!identity.reading) return std::nullopt;
+    const Digests digests = digest(*read_as(file, *identity.reading), available(shown_digests), context.progress);
+    std::vector<std::string> lines{words_for(*identity.reading) + ":", "crc32 " + digests.crc32->hex()};
+    if (digests.sha1) lines.push_back("sha1  " + hex(digests.sha1->bytes));
+    part.list("as_read", "as read", lines, lines.size(), json_of(digests));
+    return digests;
+}
+
 void state_digests(Report& part, const InputFile& file, const Context& context) {
-    const Digests digests = digest(file, available({.crc32 = true, .md5 = true, .sha1 = true}), context.progress);
+    const Digests digests = digest(file, available(shown_digests), context.progress);
     part.fact("size", "size", size_text(*digests.size), *digests.size);
     part.fact("crc32", "crc32", digests.crc32->hex(), digests.crc32->hex());
     if (digests.md5) part.fact("md5", "md5", hex(digests.md5->bytes), hex(digests.md5->bytes));
@@ -172,30 +184,48 @@ void describe_patch(const InputFile& file, const std::string& source_name, const
     part.good("patch", fmt::format("{} is a patch: {}.", shown(file.path()), words_for(facts)));
 }
 
-/// What an archive holds, and how to name it. A broken archive is described all the same.
-void state_members(const InputFile& file, const std::string& name, const Context& context, Report& part) try {
-    const std::vector<ArchiveMember> members = list_archive(file, context.limits, context.progress);
+/// A member, as far as a look into it is worth the time.
+std::string words_for_member(const Part& member, const ExtractPart& extract, const Context& context, Json& row) {
+    constexpr std::uint64_t largest = 64 << 20;
+    FileKind kind = recognise_file(member.head);
+    row = {{"name", as_utf8(member.name)}, {"kind", kind.name}, {"encrypted", member.encrypted}};
+    if (member.encrypted) return "encrypted";
+    if (member.size.value_or(largest + 1) > largest || (kind.name != "data" && kind.name != "executable"))
+        return std::string(kind.title);
+    const auto content = context.limits.scratch();
+    extract(*content);
+    const Identity identity = identify(content->written().value());
+    row["kind"] = identity.kind.name;
+    return escaped(words_for(identity));
+}
+
+/// What an archive holds, and how to name it.
+void state_members(const InputFile& file, const std::string& name, const Context& context, Report& part) {
+    const auto container = open_parts(file, context);
     Json list = Json::array();
     std::vector<std::string> lines;
-    for (const ArchiveMember& member : members) {
-        const FileKind kind = recognise_file(member.head);
-        list.push_back({{"name", as_utf8(member.name)}, {"kind", kind.name}, {"encrypted", member.encrypted}});
-        lines.push_back(fmt::format("{}  ({})", member.name.empty() ? "the compressed file" : escaped(member.name),
-                                    member.encrypted ? "encrypted" : kind.title));
-    }
-    part.fact("holds", "holds", counted(members.size(), "file", "files"), list);
+    std::string first;
+    container->visit([&](const Part& member, const ExtractPart& extract) {
+        Json row;
+        const std::string what =
+            lines.size() < members_shown ? words_for_member(member, extract, context, row) : std::string();
+        if (what.empty()) row = {{"name", as_utf8(member.name)}, {"encrypted", member.encrypted}};
+        list.push_back(std::move(row));
+        if (first.empty()) first = member.name;
+        lines.push_back(
+            fmt::format("{}  ({})", member.name.empty() ? "the compressed file" : escaped(member.name), what));
+        return Flow::go_on;
+    });
+    part.fact("holds", "holds", counted(lines.size(), "file", "files"), list);
     part.list("holds", "holds", lines, members_shown, list);
-    if (!members.empty() && !members.front().name.empty())
-        part.next(
-            fmt::format("to describe a file inside, name it: {}:{}", escaped(name), escaped(members.front().name)));
-} catch (const Error& error) {
-    if (error.code() == ErrorCode::cancelled) throw;
-    part.warn(escaped(error.what()));
+    if (!first.empty())
+        part.next("to describe a file inside, name it",
+                  fmt::format("hotstitch describe {}", shell_file(fmt::format("{}:{}", name, first))));
 }
 
 void describe_image(const InputFile& file, const Identity& image, const DescribeArguments& arguments, Report& part) {
     image_facts(part, image);
-    if (!arguments.at.empty()) place_facts(part, image, file, arguments.at);
+    const bool all_places = place_facts(part, image, file, arguments.at);
     if (arguments.free) free_facts(part, image, file);
     const auto wrong = std::find_if(image.checks.begin(), image.checks.end(), [](const InternalCheck& check) {
         return check.mendable && check.state == CheckState::wrong;
@@ -205,38 +235,65 @@ void describe_image(const InputFile& file, const Identity& image, const Describe
                   fmt::format("hotstitch mend {} checksum -o OUTPUT", shell_file(file.path().string())));
     file.check_intact();
     const bool stale = wrong != image.checks.end();
-    part.conclude(stale ? Mood::unsure : Mood::good, "cartridge",
+    part.conclude(stale || !all_places ? Mood::unsure : Mood::good, "cartridge",
                   fmt::format("{} is {}.{}", shown(file.path()), escaped(words_for(image)),
-                              stale ? fmt::format(" Its {} is wrong.", wrong->name) : ""),
-                  ExitCode::yes);
+                              stale ? fmt::format(" Not right in it: {}.", wrong->name) : ""),
+                  all_places ? ExitCode::yes : ExitCode::wrong_call);
+}
+
+/// The one file in an archive that matters: a game, or else a patch.
+std::optional<InputFile> what_matters_in(const InputFile& file, const std::string& name, const Context& context) {
+    if (auto game = only_member(file, context)) return game;
+    try {
+        PatchFile patch = open_patch_file(name, context);
+        return std::move(patch.file);
+    } catch (const Error& error) {
+        const bool damaged = error.code() == ErrorCode::damaged || error.code() == ErrorCode::truncated;
+        if (error.code() == ErrorCode::cancelled || damaged) throw;
+        return std::nullopt;  // there are several, or none
+    }
+}
+
+void describe_content(const InputFile& file, const std::string& name, const DescribeArguments& arguments,
+                      const std::optional<KnownFiles>& known, const Context& context, Report& part) {
+    const Identity identity = identify(file);
+    const bool is_cartridge = identity.is("cartridge");
+    part.detail("kind", identity.kind.name);
+    if (identity.is("archive")) {
+        state_digests(part, file, context);
+        if (const auto inside = what_matters_in(file, name, context)) {
+            part = Report("file");
+            part.detail("path", as_utf8(inside->origin()));
+            part.fact("archive", "in", fmt::format("{}, {}", shown(file.path()), identity.kind.title),
+                      as_utf8(file.origin()));
+            return describe_content(*inside, inside->origin(), arguments, known, context, part);
+        }
+    }
+    if (!is_cartridge && (!arguments.at.empty() || arguments.free))
+        throw Error(ErrorCode::usage, "--at and --free are for cartridge ROMs, and this file is none that is known")
+            .in(shown(file.path()));
+    if (identity.is("patch")) return describe_patch(file, arguments.source, context, part);
+    if (identity.is("empty")) {
+        part.fact("size", "size", size_text(0), 0);
+        part.bad("empty", fmt::format("{} is empty.", shown(file.path())), ExitCode::bad_input);
+        return part.next("a download or copy likely failed; get the file again");
+    }
+    if (is_cartridge) identity_facts(part, identity);
+    if (!identity.is("archive")) state_digests(part, file, context);
+    const std::optional<Digests> as_read = state_digests_as_read(part, file, identity, context);
+    known_fact(part, known, file, as_read, context);
+    if (is_cartridge) return describe_image(file, identity, arguments, part);
+    if (identity.is("web-page"))
+        part.next("if this should be a patch or a game: the page around the download was saved; save the file itself");
+    if (identity.is("archive")) state_members(file, name, context, part);
+    part.good(std::string(identity.kind.name), fmt::format("{} is {}.", shown(file.path()), identity.kind.title));
 }
 
 void describe_file(const std::string& name, const DescribeArguments& arguments, const std::optional<KnownFiles>& known,
                    const Context& context, Report& part) {
     part.detail("path", as_utf8(name));
     const InputFile file = open_file(name, context);
-    const Identity identity = identify(file);
-    const FileKind& kind = identity.kind;
-    const bool is_cartridge = identity.is("cartridge");
-    part.detail("kind", kind.name);
-    if (!is_cartridge && (!arguments.at.empty() || arguments.free))
-        throw Error(ErrorCode::usage, "--at and --free are for cartridge ROMs, and this file is none that is known")
-            .in(shown(file.path()));
-    if (kind.name == "patch") return describe_patch(file, arguments.source, context, part);
-    if (kind.name == "empty") {
-        part.fact("size", "size", size_text(0), 0);
-        part.bad("empty", fmt::format("{} is empty.", shown(file.path())), ExitCode::bad_input);
-        part.next("a download or copy likely failed; get the file again");
-        return;
-    }
-    if (is_cartridge) identity_facts(part, identity);
-    state_digests(part, file, context);
-    known_fact(part, known, file, context);
-    if (is_cartridge) return describe_image(file, identity, arguments, part);
-    if (kind.name == "web-page")
-        part.next("if this should be a patch or a game: the page around the download was saved; save the file itself");
-    if (kind.name == "archive") state_members(file, name, context, part);
-    part.good(std::string(kind.name), fmt::format("{} is {}.", shown(file.path()), kind.title));
+    describe_content(file, name, arguments, known, context, part);
 }
 
 }  // namespace
@@ -259,8 +316,9 @@ void run(const DescribeArguments& arguments, const Context& context, Report& rep
         report.part("files", std::move(part));
     }
     const std::string sentence =
-        bad == 0
-            ? fmt::format("{} described.", counted(arguments.files.size(), "file", "files"))
+        bad == 0 ? fmt::format("{} described.", counted(arguments.files.size(), "file", "files"))
+        : arguments.files.size() == 1
+            ? "The file could not be described."
             : fmt::format("{} of {} could not be described.", bad, counted(arguments.files.size(), "file", "files"));
     report.conclude(bad == 0 ? Mood::good : Mood::bad, bad == 0 ? "described" : "failed", sentence, worst);
 }

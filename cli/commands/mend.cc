@@ -67,7 +67,9 @@ void state_plan(const MendPlan& plan, Report& report) {
                         escaped(step.fields.size() == 1 && field.name == step.name ? words_for_change(field)
                                                                                    : words_for(field)),
                         list);
-        if (step.changes()) report.fact("steps", step.name, words_for(step), list);
+        if (step.changes())
+            report.fact("steps", step.name,
+                        words_for(step) + (step.added ? "; added, because it was right before" : ""), list);
         for (const std::string& warning : step.warnings) report.warn(escaped(warning));
     }
 }
@@ -76,7 +78,7 @@ void state_plan(const MendPlan& plan, Report& report) {
 
 void run(const MendArguments& arguments, const Context& context, Report& report) {
     const InputFile file = open_file(arguments.file, context);
-    const MendOptions options{arguments.boot_code, context.limits};
+    const MendOptions options{arguments.boot_code, !arguments.no_mend, context.limits};
     report.detail("path", as_utf8(file.path().string()));
     if (arguments.mends.empty()) {
         if (const RewriteRequest& asked = arguments.rewrite.request;
@@ -102,6 +104,8 @@ void run(const MendArguments& arguments, const Context& context, Report& report)
                                  arguments.rewrite, context, report);
     RewriteRequest request = rewrite_request(arguments.rewrite, file);
     request.what = arguments.mends;
+    for (const MendStep& step : plan.steps)
+        if (step.added) request.what.push_back(step.name);
     const auto place = write_rewritten(file, plan.change, request, context, report);
     if (!place) return;
     std::string done;

@@ -31,6 +31,7 @@ Report report_of(const OverlapPair& pair, const std::vector<PatchInput>& patches
                         {"first", std::move(list)}};
     part.detail("both_write", value);
     part.detail("order_matters", found.order_matters());
+    part.detail("mend_settles_it", pair.mend_settles_it);
     if (found.ranges != 0)
         part.fact(
             "both_write", "both write",
@@ -38,7 +39,11 @@ Report report_of(const OverlapPair& pair, const std::vector<PatchInput>& patches
             value);
     part.list("both_write", "both write", lines, lines.size(), value, found.ranges);
     if (found.sizes_differ) part.fact("sizes_differ", "sizes", "both change the file's size, differently", true);
-    if (found.order_matters()) {
+    if (pair.mend_settles_it) {
+        part.good("checks-only", names + ": they contradict each other only in the ROM's own checks.");
+        part.next("to make both",
+                  fmt::format("hotstitch apply SOURCE {} {} --mend", shell_file(a.string()), shell_file(b.string())));
+    } else if (found.order_matters()) {
         part.bad("conflict", names + ": they contradict each other; the one applied last wins.");
         part.next("ask the authors which order is meant, or for a patch that holds both changes");
     } else if (found.ranges != 0) {
@@ -59,12 +64,14 @@ void run(const OverlapArguments& arguments, const Context& context, Report& repo
     if (std::any_of(job.patches().begin(), job.patches().end(),
                     [](const PatchInput& patch) { return traits_of(patch.reader->facts().format).has_checks; }))
         report.next(
-            "UPS and BPS patches check their source, so after one is applied the others refuse the result; recast them "
-            "to ips to apply several");
+            "UPS and BPS patches check their source, so after one is applied the others refuse the result: apply them "
+            "in "
+            "one call with --mend, or recast them to ips");
     const std::vector<OverlapPair> pairs = job.run(ranges_shown);
     for (const OverlapPair& pair : pairs) report.part("pairs", report_of(pair, job.patches()));
-    const auto conflicts =
-        std::count_if(pairs.begin(), pairs.end(), [](const OverlapPair& pair) { return pair.found.order_matters(); });
+    const auto conflicts = std::count_if(pairs.begin(), pairs.end(), [](const OverlapPair& pair) {
+        return pair.found.order_matters() && !pair.mend_settles_it;
+    });
     if (conflicts == 0)
         report.good("compatible", fmt::format("None of {} contradict each other; the order does not matter.",
                                               counted(pairs.size(), "pair", "pairs")));

@@ -11,6 +11,7 @@ void run(const RecastArguments& arguments, const Context& context, Report& repor
     request.replace = arguments.flags.mode();
     RecastJob job(std::move(request), context);
     job.open();
+    if (job.swapped()) warn_of_swap(report);
     state_source(job.source(), report);
     state_patch(job.patch(), report);
     const RecastResult result =
@@ -19,13 +20,12 @@ void run(const RecastArguments& arguments, const Context& context, Report& repor
     const FormatTraits& format = traits_of(made.created.facts.format);
     file_fact(report, "recast", result.path.empty() ? "-" : result.path, {.size = made.created.facts.patch_size},
               words_for(made.created.facts));
+    warn_of_extension(report, result.path, made.created.facts.format);
     path_fact(report, "backup", "backup", result.backup);
     report.fact("checked", "checked", "applied to the source, both make the same target, byte for byte",
                 Json::array({"result"}));
     if (!made.metadata_kept)
         report.warn(fmt::format("{} has no place for the patch's metadata; it is left out", format.title));
-    if (made.applied.fit.reversed)
-        report.warn("the file given is this patch's target: the new patch goes from there back to the source");
     if (!result.certain())
         report.unchecked(
             "whether this is the source the old patch was made for; if it is not, the new patch carries the mistake "

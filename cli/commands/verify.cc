@@ -31,8 +31,6 @@ void conclude_misfit(const VerifiedFile& file, const KnownFile* needed, const st
 }
 
 void conclude_fit(const Fit& fit, const std::string& name, Report& part) {
-    if (fit.reversed)
-        return part.good("fits-backwards", fmt::format("{}: is the target; the patch makes the source of it.", name));
     if (fit.answer == FitAnswer::fits) return part.good("fits", fmt::format("{}: fits.", name));
     if (fit.answer == FitAnswer::already_patched)
         return part.good("already-patched", fmt::format("{}: already patched.", name));
@@ -115,9 +113,8 @@ void verify_by_checks(const PatchReader& patch, const InputFile& target, const C
     report.bad("is-not-the-target", fmt::format("{} is not what the patch makes, {}.", name, by));
 }
 
-void verify_many(const InputFile& patch, const Wanted& wanted, const VerifyArguments& arguments, const Context& context,
+void verify_many(const InputFile& patch, const Wanted& wanted, VerifyRequest request, const Context& context,
                  Report& report) {
-    VerifyRequest request = arguments.request;
     if (wanted.known) request.digests = available(wanted.known->choice());
     const std::vector<VerifiedFile> files = verify_files(patch, wanted.patch, wanted.checks, request, context);
     const bool any_fits = std::any_of(files.begin(), files.end(), [](const VerifiedFile& file) { return file.fits(); });
@@ -126,7 +123,7 @@ void verify_many(const InputFile& patch, const Wanted& wanted, const VerifyArgum
     for (const VerifiedFile& file : files) {
         Report part = report_of(file, wanted);
         fitting += part.answer() == "fits" ? 1 : 0;
-        patched += part.answer() == "already-patched" || part.answer() == "fits-backwards" ? 1 : 0;
+        patched += part.answer() == "already-patched" ? 1 : 0;
         const bool misfit = part.exit_code() != ExitCode::yes;
         worst = std::max(worst, file.found && misfit ? ExitCode::no : part.exit_code());
         if (misfit && any_fits) part.forget_next();  // the file to take is there
@@ -139,9 +136,14 @@ void verify_many(const InputFile& patch, const Wanted& wanted, const VerifyArgum
     if (passed_over != 0)
         report.fact("others", "others",
                     fmt::format("{} in the folders do not fit", counted(passed_over, "file", "files")), passed_over);
-    std::string sentence =
-        fmt::format("{} of {} {}", fitting, counted(files.size(), "file", "files"), fitting == 1 ? "fits" : "fit");
-    if (patched != 0) sentence += fmt::format(", {} already patched", patched);
+    std::string sentence = files.size() == 1 ? fmt::format("The file {}", fitting != 0   ? "fits"
+                                                                          : patched != 0 ? "is already patched"
+                                                                                         : "does not fit")
+                           : fitting == 0 && patched == 0
+                               ? fmt::format("None of {} fits", counted(files.size(), "file", "files"))
+                               : fmt::format("{} of {} {}", fitting, counted(files.size(), "file", "files"),
+                                             fitting == 1 ? "fits" : "fit");
+    if (patched != 0 && files.size() != 1) sentence += fmt::format(", {} already patched", patched);
     if (fitting + patched != 0)
         report.good(fitting != 0 ? "fits" : "already-patched", sentence + ".");
     else
@@ -153,12 +155,13 @@ void verify_receipt(const std::string& name, const Context& context, Report& rep
     const Receipt receipt = read_receipt(receipt_path(file));
     report.fact("receipt", "receipt", shown(receipt_path(file)), as_utf8(receipt_path(file).string()));
     report.fact("made_at", "made", escaped(receipt.time), as_utf8(receipt.time));
-    const auto name_of = [](const ReceiptFile& f) { return f.path.empty() ? "what came through a pipe" : escaped(f.path); };
+    const auto name_of = [](const ReceiptFile& f) {
+        return f.path.empty() ? "what came through a pipe" : escaped(f.path);
+    };
     report.fact("made_of", "of", name_of(receipt.source), as_utf8(receipt.source.path));
     for (const std::string& mend : receipt.mends)
         report.fact("mends", "mended", escaped(words_for_mend(mend)), receipt.mends);
-    for (const ReceiptFile& patch : receipt.patches)
-        report.fact("made_by", "by", name_of(patch), as_utf8(patch.path));
+    for (const ReceiptFile& patch : receipt.patches) report.fact("made_by", "by", name_of(patch), as_utf8(patch.path));
     const auto mismatches = compare_file(file, receipt.target.digests, context.progress);
     mismatch_facts(report, mismatches);
     if (mismatches.empty()) return report.good("as-made", fmt::format("{} is still what was made.", shown(file)));
@@ -173,14 +176,22 @@ void verify_receipt(const std::string& name, const Context& context, Report& rep
 
 void run(const VerifyArguments& arguments, const Context& context, Report& report) {
     if (!arguments.receipt.empty()) return verify_receipt(arguments.receipt, context, report);
-    const std::vector<std::string>& sources = arguments.request.files;
+    std::vector<std::string> sources = arguments.request.files;
+    std::string patch_name = arguments.patch;
     if (arguments.patch.empty()) throw Error(ErrorCode::usage, "the patch to verify is not named");
     if (sources.empty() && arguments.target.empty())
         throw Error(ErrorCode::usage, "there is nothing to verify the patch against")
             .hint("name a SOURCE, or --target FILE");
     if (!arguments.target.empty() && sources.size() > 1)
         throw Error(ErrorCode::usage, "--target takes one SOURCE at most");
-    const PatchInput patch = open_patch_input(arguments.patch, context);
+    std::error_code code;
+    if (sources.size() == 1 && patch_name != "-" && sources[0] != "-" &&
+        !std::filesystem::is_directory(sources[0], code) &&
+        are_swapped(open_file(sources[0], context), open_file(patch_name, context))) {
+        std::swap(sources[0], patch_name);
+        warn_of_swap(report);
+    }
+    const PatchInput patch = open_patch_input(patch_name, context);
     state_patch(patch, report);
     const InputFile& file = patch.file;
     const Checks checks = joined_checks(patch.found, arguments.expected);
@@ -194,7 +205,9 @@ void run(const VerifyArguments& arguments, const Context& context, Report& repor
     }
     const std::optional<KnownFiles> known = read_known(arguments.known, context);
     needed_fact(report, known, joined(patch.reader->facts().source, checks.source));
-    verify_many(file, {*patch.reader, checks, known}, arguments, context, report);
+    VerifyRequest request = arguments.request;
+    request.files = std::move(sources);
+    verify_many(file, {*patch.reader, checks, known}, std::move(request), context, report);
 }
 
 }  // namespace hotstitch::cli

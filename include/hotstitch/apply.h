@@ -24,6 +24,8 @@ struct ApplyOptions {
     DigestChoice source_digests{.crc32 = false}, target_digests{.crc32 = false};
     /// Make the target also when the source already holds every change.
     bool make_when_already_patched = true;
+    /// UPS: from the target, make the source. Of another file, or in another format, nothing is made otherwise.
+    bool backwards = false;
     Limits limits{};
     Progress progress{};
 };

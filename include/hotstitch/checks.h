@@ -32,9 +32,10 @@ struct KnownFile {
 
 class HOTSTITCH_EXPORT KnownFiles {
 public:
-    /// Lines of "SHA1  NAME" or "SHA256  NAME" as sha1sum and sha256sum print them, or of CSV "crc32,size,name"; kinds
-    /// may be mixed. Empty lines and lines that begin with # are passed over, as is a CSV heading. Throws
-    /// Error(damaged) with the number of the line in `offset`.
+    /// Lines of "CHECKSUM  NAME" as md5sum, sha1sum and sha256sum print them, or of CSV "crc32,size,name"; kinds may be
+    /// mixed. Empty lines and lines that begin with # are passed over, as is a CSV heading. Or the XML lists of
+    /// preservation groups: elements `rom` in `game` or `machine`, with the attributes name, size, crc, md5, sha1 and
+    /// sha256. Throws Error(damaged) with the number of the line in `offset`.
     static KnownFiles parse(std::string_view text);
 
     /// The first file of the list whose checksum these digests have, and all of whose values agree; null: none. A size

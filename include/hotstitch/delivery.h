@@ -42,6 +42,15 @@ HOTSTITCH_EXPORT std::string companion_stem(const std::filesystem::path& file);
 /// Sets of two companions or more in the folder, by stem. Looks at the first 10,000 entries.
 HOTSTITCH_EXPORT std::vector<CompanionSet> companions_in(const std::filesystem::path& folder);
 
+/// A cue sheet that names a file.
+struct CueSheet {
+    std::filesystem::path path;
+    std::string names;  ///< as its FILE line says
+};
+/// The cue sheets in the folder that name this file and so will not find what is made under another name. Looks at the
+/// first 10,000 entries, and at 64 KiB of each sheet.
+HOTSTITCH_EXPORT std::vector<CueSheet> cue_sheets_naming(const std::filesystem::path& file);
+
 /// "OUTPUT.receipt.json"
 HOTSTITCH_EXPORT std::filesystem::path receipt_path(const std::filesystem::path& output);
 

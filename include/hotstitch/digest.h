@@ -108,7 +108,8 @@ HOTSTITCH_EXPORT std::vector<DigestMismatch> compare(const Digests& wanted, cons
 /// The values of `a`, and of `b` where `a` has none.
 HOTSTITCH_EXPORT Digests joined(Digests a, const Digests& b);
 
-/// Adds one "sha256:HEX", "sha1:HEX", "md5:HEX", "crc32:HEX" or "size:BYTES" to `digests`.
+/// Adds one "sha256:HEX", "sha1:HEX", "md5:HEX", "crc32:HEX" or "size:BYTES" to `digests`, the name in any case; 8, 32,
+/// 40 or 64 hexadecimal digits alone are the checksum that has so many.
 /// Throws Error(usage) on an unknown name, a wrong number of digits, or a second value of a kind that differs.
 HOTSTITCH_EXPORT void add_digest(Digests& digests, std::string_view text);
 

@@ -11,6 +11,7 @@
 #include "hotstitch/bytes.h"
 #include "hotstitch/checks.h"
 #include "hotstitch/export.h"
+#include "hotstitch/identity.h"
 #include "hotstitch/limits.h"
 #include "hotstitch/patch.h"
 #include "hotstitch/source.h"
@@ -32,8 +33,8 @@ struct Fit {
     std::vector<DigestMismatch> mismatches;  ///< why it does not fit
     /// How far past the source's end the first record that begins there begins, in bytes; 0: none does.
     std::uint64_t starts_past_end = 0;
-    /// UPS: the file is the target, and the patch makes the source of it.
-    bool reversed = false;
+    /// UPS: the file is the target, and the patch can make the source of it (ApplyOptions::backwards).
+    bool reversible = false;
     /// Whether the patch writes nothing at all.
     bool changes_nothing = false;
 };
@@ -45,8 +46,8 @@ inline constexpr std::uint64_t far_past_end = 64 << 10;
 /// anything to check, otherwise only where the patch writes. Where only the windows of the target carry checks, they
 /// are made, into nothing, up to the first that is wrong. Throws Error(io), Error(cancelled), and about what only shows
 /// when windows are made, Error(damaged, truncated, limit).
-HOTSTITCH_EXPORT Fit fit(const PatchReader& patch, const ByteSource& source, const Checks& wanted,
-                         const Progress& progress = {}, const Limits& limits = {});
+HOTSTITCH_EXPORT Fit fit(const PatchReader& patch, const ByteSource& source, const Checks& wanted = {},
+                         const Limits& limits = {}, const Progress& progress = {});
 
 // Why does this patch not fit this file? Start with fit(); this is for when it says no.
 
@@ -70,6 +71,8 @@ enum class Why : std::uint8_t {
     web_page,
     archive,                 ///< `name`: what kind of
     is_a_patch,              ///< `name`: in which format; empty: in one that is not read here
+    other_kind,              ///< `name`: what it is; nothing that is patched
+    writes_past_end,         ///< `found` bytes past it, and leaves the checks of a ROM, `found_in`, wrong
     pointer,                 ///< to the file, which a version-control store keeps elsewhere
     nothing_to_know_by,      ///< the patch says nothing about its source
     no_representation_fits,  ///< it has a checksum of it, and no size
@@ -107,6 +110,7 @@ enum class NextStep : std::uint8_t {
     open_the_page,
     unpack_it,
     hand_in_the_game,
+    hand_in_the_file,  ///< of the game, not this one
     fetch_the_file,
     cut_padding_off,  ///< as the representation says
     look_for_untrimmed,
@@ -140,6 +144,14 @@ HOTSTITCH_EXPORT Diagnosis diagnose(const PatchReader& patch, const ByteSource& 
 inline Diagnosis diagnose(const PatchReader& patch, ByteView file, const DiagnoseOptions& options = {}) {
     return diagnose(patch, MemorySource(file), options);
 }
+
+/// Why no patch without checks can be meant for this file, by its kind: a web page, a text, another patch, an archive,
+/// a picture, a pointer of a version-control store, nothing at all. Nothing: it may be meant. Throws Error(io).
+HOTSTITCH_EXPORT std::optional<Diagnosis> implausible_source(const ByteSource& file);
+
+/// Why a patch was made for another file than this cartridge, whose own checks it leaves wrong and past whose end it
+/// writes, by so many bytes.
+HOTSTITCH_EXPORT Diagnosis contradicting_source(const Identity& cartridge, std::uint64_t past_end);
 
 // Patches without checks say nothing of the file they were made for, but what they would make of it does.
 

@@ -16,8 +16,8 @@ namespace hotstitch {
 
 /// A kind of file, as the table of kinds has it. Both texts live as long as the program.
 struct FileKind {
-    /// Stable, for programs: "patch", "other-patch", "archive", "cartridge", "executable", "web-page", "pointer", "text",
-    /// "picture", "document", "empty" or, for what is not known, "data".
+    /// Stable, for programs: "patch", "other-patch", "archive", "cartridge", "executable", "web-page", "pointer",
+    /// "text", "picture", "document", "empty" or, for what is not known, "data".
     std::string_view name;
     std::string_view title;  ///< for people, with its article: "a zip archive"
 };
@@ -105,5 +105,9 @@ HOTSTITCH_EXPORT bool all_checks_right(const Identity& identity) noexcept;
 /// Whether a game of this kind is commonly kept under this extension (".sfc", in any case), of a cartridge or a disc:
 /// the default place of an output hangs on it, and nothing else.
 HOTSTITCH_EXPORT bool is_game_extension(std::string_view extension) noexcept;
+
+/// The extension that goes with a file of this platform once it is read as the platform does (Identity::reading):
+/// ".sfc" for a ".smc" behind a copier's header. Empty: the one it has does. `extension` in any case.
+HOTSTITCH_EXPORT std::string_view extension_when_read(const Identity& identity, std::string_view extension) noexcept;
 
 }  // namespace hotstitch

@@ -47,10 +47,13 @@ struct PatchFile {
     InputFile file;
     std::vector<std::string> readmes;  ///< texts beside it in the archive it came from, by their names there
     std::filesystem::path archive;     ///< empty: none
+    std::size_t chosen_of = 0;         ///< the only one that fits, of so many in the archive; 0: there was one
 };
 /// A patch: when the file is an archive, the one patch in it, two archives deep at most. Throws Error(usage) when there
-/// are several, Error(not_this_format) when there is none, Error(unsupported) when they are encrypted.
-HOTSTITCH_EXPORT PatchFile open_patch_file(const std::string& address, const WorkOptions& options = {});
+/// are several and not exactly one of them fits `source`, Error(not_this_format) when there is none, Error(unsupported)
+/// when they are encrypted.
+HOTSTITCH_EXPORT PatchFile open_patch_file(const std::string& address, const WorkOptions& options = {},
+                                           const InputFile* source = nullptr);
 
 /// The one file in the archive, without the texts and pictures beside it; nothing when it is no archive or holds
 /// several.
@@ -60,6 +63,10 @@ HOTSTITCH_EXPORT std::optional<InputFile> only_member(const InputFile& file, con
 /// file is no archive or none of several fits. One pass over the archive.
 HOTSTITCH_EXPORT std::optional<InputFile> source_inside(const InputFile& file, const PatchReader& patch,
                                                         const Checks& checks, const WorkOptions& options = {});
+
+/// Whether a source and a patch were given in each other's place, by their content: a patch where the source should be,
+/// and none where the patch should be.
+HOTSTITCH_EXPORT bool are_swapped(const InputFile& source, const InputFile& patch);
 
 struct SourceFile {
     InputFile file;
@@ -86,7 +93,8 @@ struct PatchInput : PatchFile {
     std::optional<FoundChecks> found;
 };
 /// As open_patch_file, open_patch and find_checks, one after the other; throws what they throw.
-HOTSTITCH_EXPORT PatchInput open_patch_input(const std::string& address, const WorkOptions& options = {});
+HOTSTITCH_EXPORT PatchInput open_patch_input(const std::string& address, const WorkOptions& options = {},
+                                             const InputFile* source = nullptr);
 
 /// Those of the checks file together with what the caller expects of the source. Throws Error(usage) when they
 /// contradict each other.

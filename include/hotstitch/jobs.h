@@ -33,9 +33,11 @@ struct ApplyRequest {
     Replace replace = Replace::never;
     Digests expected{};  ///< what the source has to be, beyond what the patch and its checks file say
     bool allow_source = false, allow_target = false, allow_patch = false;  ///< go on although that check fails
-    bool as_is = false;        ///< the source in no other representation, and not out of an archive
-    bool keep_header = false;  ///< a front header that the patch does not want is put back in front
-    bool mend = false;         ///< internal checks that the patch made stale are put right
+    bool as_is = false;  ///< the source in no other representation, and not out of an archive
+    /// The output in the source's representation, where the patch wanted another: with its front header, in its byte
+    /// order, interleaved as it was.
+    bool keep_representation = false;
+    bool mend = false;                                      ///< internal checks that the patch made stale are put right
     bool receipt = true, reverse = false, digests = false;  ///< as in DeliveryOptions
     std::optional<Receipt> renews{};                        ///< of the output that is made anew
 };
@@ -47,6 +49,8 @@ struct ApplyStage : PatchInput {
     /// comes out of it does.
     std::optional<Representation> representation{};
     std::optional<RepresentationOpinion> opinion{};
+    bool combined = false;  ///< made for the source of the first patch, and put together with what those before it make
+    std::size_t undoes = 0;  ///< from which patch on, from 1, this one takes all changes back; 0: it does not
     /// Whether a check said that it was the right source or the right result, and none said otherwise.
     bool certain() const noexcept {
         return made.overridden.empty() && (made.target_checked || made.fit.answer == FitAnswer::fits);
@@ -60,13 +64,16 @@ enum class ApplyOutcome {
     wrong_source,     ///< nothing was made; `diagnosis` says why
 };
 
-/// What became of the ROM's own checks, where they were to be mended.
+/// What became of the ROM's own checks, where they were to be mended, or no check of the patch told whether all is
+/// right.
 enum class InternalChecks {
     not_asked,
     none_in_source,  ///< no image of a known platform, or one without checks
     wrong_before,    ///< not all right before the patch, so left as they are
     none_in_result,
-    right,  ///< before and after
+    right,      ///< before and after: the patch was likely made for this source
+    stale,      ///< right before, wrong after: another revision, or a mod that left them so
+    put_right,  ///< wrong before, right after: likely the right source
     mended,
     cannot_be_mended,  ///< `mend_failure` says why
 };
@@ -83,9 +90,10 @@ struct ApplyResult {
     InternalChecks internal_checks = InternalChecks::not_asked;
     std::string mend_failure{};
     Digests patched{};                       ///< what the last patch makes
-    std::optional<Digests> output{};         ///< of the output, where that differs: mended, or with its header kept
+    std::optional<Digests> output{};         ///< of the output, where that differs: mended, or put back in its order
     Delivered delivered{};                   ///< where there is a file
     std::vector<CompanionSet> companions{};  ///< that go by another name than the output
+    std::vector<CueSheet> cue_sheets{};      ///< that name the source, and the output has another name
 };
 
 /// Source + patches = target, with receipt and way back.
@@ -102,7 +110,7 @@ public:
     void open();
 
     /// Where the output will go. REQUIRES open().
-    std::filesystem::path output_path() const;
+    std::filesystem::path output_path();
 
     /// Makes the output and puts it into its place. REQUIRES open(). Throws Error(damaged, unsupported, limit, io,
     /// exists, wrong_target, cancelled); nothing is lost then, and what was found so far stands in result().

@@ -24,7 +24,10 @@ struct MendRequest {
 
 struct MendOptions {
     std::string boot_code;  ///< N64: the boot code variant ("6102"), where it is not recognised
-    Limits limits{};        ///< of the output's size
+    /// Internal checks that were right before are right after: the mend "checksum" is added where it is needed for
+    /// that.
+    bool keep_checks = true;
+    Limits limits{};  ///< of the output's size
 };
 
 /// A value that a mend sets, for people.
@@ -37,6 +40,7 @@ struct MendStep {
     std::vector<MendedField> fields;  ///< also those that stay as they are
     std::vector<ByteRange> ranges;  ///< of the file as it is before this step; what lies past its end is new or cut off
     std::vector<std::string> warnings;
+    bool added = false;  ///< not asked for: it keeps internal checks right
     bool changes() const noexcept { return !ranges.empty(); }
 };
 

@@ -44,6 +44,7 @@ struct FormatTraits {
 /// All formats, in the order of docs/formats/.
 HOTSTITCH_EXPORT std::span<const FormatTraits> patch_formats() noexcept;
 HOTSTITCH_EXPORT const FormatTraits& traits_of(PatchFormat format) noexcept;
+/// In any case.
 HOTSTITCH_EXPORT std::optional<PatchFormat> format_by_name(std::string_view name) noexcept;
 /// `extension` with its dot, in any case.
 HOTSTITCH_EXPORT std::optional<PatchFormat> format_by_extension(std::string_view extension) noexcept;

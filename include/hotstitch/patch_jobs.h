@@ -138,6 +138,7 @@ public:
     void open();
     const SourceFile& source() const noexcept;
     const PatchInput& patch() const noexcept;
+    bool swapped() const noexcept;  ///< source and patch had been given in each other's place
 
     /// REQUIRES open(). Throws what recast and OutputFile throw.
     RecastResult run();
@@ -158,6 +159,8 @@ struct OverlapRequest {
 struct OverlapPair {
     std::size_t first = 0, second = 0;  ///< which of the patches, from 0
     Overlap found{};
+    /// They contradict each other only in checks that the mend "checksum" computes: apply with `mend` makes both.
+    bool mend_settles_it = false;
 };
 
 /// Do patches for one source touch the same places, and does their order matter?

@@ -52,6 +52,12 @@ HOTSTITCH_EXPORT std::string as_utf8(std::string_view text);
 /// The bytes that as_utf8() was given.
 HOTSTITCH_EXPORT std::string from_utf8(std::string_view text);
 
+/// The word of the list that was likely meant: the nearest, where at most a third of what was typed has to be changed;
+/// empty: none is near. Case does not count.
+HOTSTITCH_EXPORT std::string nearest_word(std::string_view typed, const std::vector<std::string>& known);
+/// How many letters have to be typed, left out, replaced or exchanged with the next to get from one to the other.
+HOTSTITCH_EXPORT std::size_t edit_distance(std::string_view a, std::string_view b);
+
 // Quantities.
 
 HOTSTITCH_EXPORT std::string grouped(std::uint64_t number);      ///< 1,048,576
@@ -97,7 +103,7 @@ HOTSTITCH_EXPORT std::string words_for(const UndoResult& result);
 /// What some old appliers of the format fail on: "grows the file, writes past 16 MiB".
 HOTSTITCH_EXPORT std::string words_for(const PatchDemands& demands);
 /// How applying went, as far as checks could tell: "source and result are right". REQUIRES a stage.
-HOTSTITCH_EXPORT std::string words_for(const std::vector<ApplyStage>& stages);
+HOTSTITCH_EXPORT std::string words_for(const std::vector<ApplyStage>& stages, InternalChecks checks);
 /// Where the checks of a stage come from: "its checks file".
 HOTSTITCH_EXPORT std::string words_for_checks_of(const ApplyStage& stage);
 

@@ -4,6 +4,8 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <cctype>
 #include <charconv>
 
 #include "base/meter.h"
@@ -148,10 +150,29 @@ Digests joined(Digests a, const Digests& b) {
     return a;
 }
 
+namespace {
+
+/// The checksum that a bare run of hexadecimal digits is, by their number; empty: none.
+std::string_view kind_by_length(std::string_view text) noexcept {
+    if (text.find_first_not_of("0123456789abcdefABCDEF") != std::string_view::npos) return {};
+    switch (text.size()) {
+        case 8: return "crc32";
+        case 32: return "md5";
+        case 40: return "sha1";
+        case 64: return "sha256";
+        default: return {};
+    }
+}
+
+}  // namespace
+
 void add_digest(Digests& digests, std::string_view text) {
     const std::size_t colon = text.find(':');
-    const std::string_view name = text.substr(0, colon);
-    const std::string_view value = colon == std::string_view::npos ? std::string_view() : text.substr(colon + 1);
+    const bool bare = colon == std::string_view::npos;
+    std::string name = bare ? std::string(kind_by_length(text)) : std::string(text.substr(0, colon));
+    std::transform(name.begin(), name.end(), name.begin(),
+                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+    const std::string_view value = bare ? text : text.substr(colon + 1);
     if (name == "size") {
         std::uint64_t size = 0;
         const auto [end, error] = std::from_chars(value.data(), value.data() + value.size(), size);
@@ -176,7 +197,7 @@ void add_digest(Digests& digests, std::string_view text) {
         add_hash(digests.sha256, value, name);
     } else {
         throw Error(ErrorCode::usage, fmt::format("\"{}\" names no checksum", text))
-            .wanted("crc32:…, md5:…, sha1:…, sha256:… or size:…");
+            .wanted("crc32:…, md5:…, sha1:…, sha256:…, a checksum alone, or size:…");
     }
 }
 

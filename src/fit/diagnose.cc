@@ -71,6 +71,8 @@ std::string_view code_of(const Reason& reason) {
         case Why::web_page: return "web-page";
         case Why::archive: return "archive";
         case Why::is_a_patch: return "is-a-patch";
+        case Why::other_kind: return "other-kind";
+        case Why::writes_past_end: return "writes-past-end";
         case Why::pointer: return "pointer";
         case Why::no_checks_at_all:
         case Why::nothing_to_know_by:
@@ -82,6 +84,34 @@ std::string_view code_of(const Reason& reason) {
         case Why::edition: break;
     }
     return "edition";
+}
+
+void add_reason(Diagnosis& diagnosis, Reason found, NextStep next) {
+    found.code = code_of(found);
+    diagnosis.reasons.push_back(std::move(found));
+    diagnosis.next = next;
+}
+
+/// What a file is that no game is. `surely`: whatever the patch; a text may well be what one with checks is for.
+void look_at_kind(const Identity& file, Diagnosis& diagnosis, bool surely) {
+    struct Row {
+        std::string_view kind;
+        Why why;
+        NextStep next;
+    };
+    constexpr Row rows[] = {{"web-page", Why::web_page, NextStep::open_the_page},
+                            {"archive", Why::archive, NextStep::unpack_it},
+                            {"pointer", Why::pointer, NextStep::fetch_the_file},
+                            {"patch", Why::is_a_patch, NextStep::hand_in_the_game},
+                            {"other-patch", Why::is_a_patch, NextStep::hand_in_the_game},
+                            {"text", Why::other_kind, NextStep::hand_in_the_file},
+                            {"picture", Why::other_kind, NextStep::hand_in_the_file},
+                            {"document", Why::other_kind, NextStep::hand_in_the_file}};
+    for (const Row& row : rows)
+        if (file.is(row.kind) && !(surely && row.why == Why::other_kind))
+            add_reason(diagnosis,
+                       {.why = row.why, .name = file.is("other-patch") ? std::string() : std::string(file.kind.title)},
+                       row.next);
 }
 
 class Diagnostician {
@@ -113,14 +143,8 @@ public:
     }
 
 private:
-    void reason(Reason found) {
-        found.code = code_of(found);
-        result_.reasons.push_back(std::move(found));
-    }
-    void reason(Reason found, NextStep next) {
-        reason(std::move(found));
-        result_.next = next;
-    }
+    void reason(Reason found) { add_reason(result_, std::move(found), result_.next); }
+    void reason(Reason found, NextStep next) { add_reason(result_, std::move(found), next); }
 
     /// Is there anything to know the right source by?
     bool can_tell() const { return !source_.empty() || facts_.checked_windows != 0; }
@@ -291,17 +315,7 @@ private:
 
     void look_at_content() {
         const Identity file = identify(file_);
-        const FileKind& kind = file.kind;
-        if (kind.name == "web-page") {
-            reason({.why = Why::web_page}, NextStep::open_the_page);
-        } else if (kind.name == "archive") {
-            reason({.why = Why::archive, .name = std::string(kind.title)}, NextStep::unpack_it);
-        } else if (kind.name == "pointer") {
-            reason({.why = Why::pointer}, NextStep::fetch_the_file);
-        } else if (kind.name == "patch" || kind.name == "other-patch") {
-            reason({.why = Why::is_a_patch, .name = kind.name == "patch" ? std::string(kind.title) : std::string()},
-                   NextStep::hand_in_the_game);
-        }
+        look_at_kind(file, result_, true);
         if (file.is("cartridge"))
             edition_ = {.why = Why::edition, .name = edition_of(file), .found_in = std::string(file.platform_title)};
     }
@@ -337,6 +351,25 @@ private:
 };
 
 }  // namespace
+
+std::optional<Diagnosis> implausible_source(const ByteSource& file) {
+    Diagnosis diagnosis;
+    if (file.size() == 0)
+        add_reason(diagnosis, {.why = Why::empty}, NextStep::get_it_again);
+    else
+        look_at_kind(identify(file), diagnosis, false);
+    return diagnosis.reasons.empty() ? std::nullopt : std::optional(std::move(diagnosis));
+}
+
+Diagnosis contradicting_source(const Identity& cartridge, std::uint64_t past_end) {
+    Diagnosis diagnosis;
+    const std::string platform(cartridge.platform_title);
+    add_reason(diagnosis, {.why = Why::writes_past_end, .found = past_end, .found_in = platform},
+               NextStep::look_for_the_edition);
+    add_reason(diagnosis, {.why = Why::edition, .name = edition_of(cartridge), .found_in = platform},
+               NextStep::look_for_the_edition);
+    return diagnosis;
+}
 
 Diagnosis diagnose(const PatchReader& patch, const ByteSource& file, const DiagnoseOptions& options) {
     return Diagnostician(patch, file, options).run();

@@ -114,8 +114,8 @@ Fit fit_by_sums(const PatchReader& patch, const ByteSource& source, const Checks
     if (any_source_check && result.mismatches.empty()) {
         result.answer = FitAnswer::fits;
     } else if (is_target && !result.changes_nothing) {
-        result.reversed = traits_of(facts.format).reversible;
-        result.answer = result.reversed ? FitAnswer::fits : FitAnswer::already_patched;
+        result.reversible = traits_of(facts.format).reversible;
+        result.answer = FitAnswer::already_patched;
     } else if (!result.mismatches.empty()) {
         result.answer = FitAnswer::does_not_fit;
     }
@@ -123,8 +123,8 @@ Fit fit_by_sums(const PatchReader& patch, const ByteSource& source, const Checks
     return result;
 }
 
-Fit fit(const PatchReader& patch, const ByteSource& source, const Checks& wanted, const Progress& progress,
-        const Limits& limits) {
+Fit fit(const PatchReader& patch, const ByteSource& source, const Checks& wanted, const Limits& limits,
+        const Progress& progress) {
     Fit result = fit_by_sums(patch, source, wanted, progress);
     if (result.answer != FitAnswer::unknown || patch.facts().checked_windows == 0) return result;
     const WindowResults windows = check_windows(patch, source, false, limits, progress);

@@ -114,6 +114,28 @@ constexpr auto all_traits = [] {
         .hint(std::string(row.hint));
 }
 
+/// Each LF became CR LF on the way: every one that is left has a CR before it, and there are too many for chance.
+bool went_through_text_mode(ByteView patch) {
+    constexpr std::size_t telling = 4;
+    std::size_t line_ends = 0;
+    for (std::size_t at = 0; at < patch.size(); ++at) {
+        if (patch[at] != std::byte{'\n'}) continue;
+        if (at == 0 || patch[at - 1] != std::byte{'\r'}) return false;
+        ++line_ends;
+    }
+    return line_ends >= telling;
+}
+
+/// The next step for a patch that makes no sense.
+std::string advice_for(const Error& error, ByteView patch) {
+    if (went_through_text_mode(patch))
+        return "a transfer in text mode has changed the patch (each line end became two bytes); get it again, as a "
+               "binary file";
+    if (!error.hint().empty()) return error.hint();
+    return error.code() == ErrorCode::truncated ? "the download was likely cut short; get the patch again"
+                                                : "the patch was damaged on its way; get it again, as a binary file";
+}
+
 }  // namespace
 
 std::span<const Format> format_table() noexcept {
@@ -132,19 +154,26 @@ const FormatTraits& traits_of(PatchFormat format) noexcept {
     return format_of(format).traits;
 }
 
+namespace {
+
+/// `known` in lower case, `typed` in any.
+bool same_word(std::string_view known, std::string_view typed) noexcept {
+    return std::equal(known.begin(), known.end(), typed.begin(), typed.end(),
+                      [](char a, char b) { return a == std::tolower(static_cast<unsigned char>(b)); });
+}
+
+}  // namespace
+
 std::optional<PatchFormat> format_by_name(std::string_view name) noexcept {
     for (const FormatTraits& row : all_traits)
-        if (row.name == name || (!name.empty() && row.other_name == name)) return row.id;
+        if (same_word(row.name, name) || (!name.empty() && same_word(row.other_name, name))) return row.id;
     return std::nullopt;
 }
 
 std::optional<PatchFormat> format_by_extension(std::string_view extension) noexcept {
-    const auto same = [](char a, char b) { return a == std::tolower(static_cast<unsigned char>(b)); };
     for (const FormatTraits& row : all_traits)
         for (const std::string_view known : {row.extension, row.other_extension})
-            if (row.by_extension && !known.empty() &&
-                std::equal(known.begin(), known.end(), extension.begin(), extension.end(), same))
-                return row.id;
+            if (row.by_extension && !known.empty() && same_word(known, extension)) return row.id;
     return std::nullopt;
 }
 
@@ -189,7 +218,14 @@ std::unique_ptr<PatchReader> open_patch(const ByteSource& patch, const Limits& l
 std::unique_ptr<PatchReader> open_patch(ByteView patch, const Limits& limits) {
     const auto format = recognise_patch(patch);
     if (!format) not_a_patch(patch);
-    return format_of(*format).open(patch, limits);
+    try {
+        return format_of(*format).open(patch, limits);
+    } catch (const Error& error) {
+        if (error.code() != ErrorCode::damaged && error.code() != ErrorCode::truncated &&
+            error.code() != ErrorCode::unsupported)
+            throw;
+        throw Error(error).hint(advice_for(error, patch));
+    }
 }
 
 std::unique_ptr<PatchWriter> make_patch_writer(PatchFormat format, ByteView source, ByteView target, ByteSink& patch,

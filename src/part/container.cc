@@ -5,10 +5,10 @@
 
 #include <algorithm>
 #include <cctype>
-#include <numeric>
 
 #include "hotstitch/error.h"
 #include "hotstitch/part.h"
+#include "hotstitch/words.h"
 
 namespace hotstitch {
 namespace {
@@ -28,20 +28,6 @@ std::string plain_name(std::string_view name) {
     return plain;
 }
 
-/// How many letters have to be typed, left out or exchanged to get from one to the other.
-std::size_t distance(std::string_view a, std::string_view b) {
-    std::vector<std::size_t> row(b.size() + 1);
-    std::iota(row.begin(), row.end(), std::size_t{0});
-    for (std::size_t i = 1; i <= a.size(); ++i) {
-        std::size_t diagonal = std::exchange(row[0], i);
-        for (std::size_t j = 1; j <= b.size(); ++j) {
-            const std::size_t changed = diagonal + (a[i - 1] == b[j - 1] ? 0 : 1);
-            diagonal = std::exchange(row[j], std::min({row[j] + 1, row[j - 1] + 1, changed}));
-        }
-    }
-    return row.back();
-}
-
 std::string_view last_name(std::string_view path) {
     return path.substr(path.rfind('/') == std::string_view::npos ? 0 : path.rfind('/') + 1);
 }
@@ -53,7 +39,8 @@ std::string nearest(const std::vector<Part>& parts, std::string_view name) {
     for (const Part& part : parts) {
         if (near.size() == most_compared) break;
         const std::string other = plain_name(part.name).substr(0, longest_compared);
-        near.emplace_back(std::min(distance(wanted, other), distance(last_name(wanted), last_name(other))), &part);
+        near.emplace_back(std::min(edit_distance(wanted, other), edit_distance(last_name(wanted), last_name(other))),
+                          &part);
     }
     std::stable_sort(near.begin(), near.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
     std::string list;

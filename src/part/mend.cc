@@ -46,8 +46,8 @@ const MendRow& row_for(const std::vector<MendRow>& rows, const MendRequest& requ
         if (row.name == request.name) return row;
         known += fmt::format("{}{}", known.empty() ? "" : ", ", row.name);
     }
-    throw Error(ErrorCode::usage, fmt::format("a {} image has no mend \"{}\"", identity.platform_title, request.name))
-        .wanted(known.empty() ? "none: nothing can be mended in images of this platform" : known);
+    throw Error(ErrorCode::usage, fmt::format("a {} ROM has no mend \"{}\"", identity.platform_title, request.name))
+        .wanted(known.empty() ? "none: nothing can be mended in ROMs of this platform" : known);
 }
 
 void check_request(const MendRow& row, const MendRequest& request) {
@@ -60,7 +60,7 @@ void check_request(const MendRow& row, const MendRequest& request) {
 
 void check_options(const Identity& identity, const MendOptions& options) {
     if (!options.boot_code.empty() && identity.platform != "n64")
-        throw Error(ErrorCode::usage, fmt::format("a {} image has no boot code variants", identity.platform_title));
+        throw Error(ErrorCode::usage, fmt::format("a {} ROM has no boot code variants", identity.platform_title));
 }
 
 MendStep do_mend(Mending& mending, const MendRow& row, std::string_view value, Bytes& file) {
@@ -72,9 +72,24 @@ MendStep do_mend(Mending& mending, const MendRow& row, std::string_view value, B
         row.run(mending, value);
     Bytes after = mending.file();
     MendStep step{std::string(row.name), std::move(mending.fields), differing_ranges(file, after),
-                  std::move(mending.warnings)};
+                  std::move(mending.warnings), false};
     file = std::move(after);
     return step;
+}
+
+/// Of the file as it is so far, not all checks are right that were.
+bool leaves_checks_stale(const Identity& before, const Bytes& made) {
+    if (!all_checks_right(before)) return false;
+    const std::optional<Identity> after = recognise_cartridge(made);
+    return after && after->platform == before.platform && !all_checks_right(*after);
+}
+
+/// Whether the size that a header states is right, although the file's is another one: the checks are right over it.
+bool states_right_size(const Identity& identity, ByteView rom) {
+    const std::uint64_t stated = identity.declared_size.value_or(0);
+    if (stated == 0 || stated >= rom.size()) return false;
+    const auto as_stated = recognise_cartridge(rom.first(static_cast<std::size_t>(stated)));
+    return as_stated && as_stated->platform == identity.platform && all_checks_right(*as_stated);
 }
 
 /// A check that was right and no longer is was made stale by a mend: say so.
@@ -82,7 +97,7 @@ void warn_of_stale_checks(const Identity& before, ByteView made, MendPlan& plan)
     if (!plan.changes()) return;
     const std::optional<Identity> after = recognise_cartridge(made);
     if (!after) {
-        plan.steps.back().warnings.emplace_back("the result is no longer recognised as an image of its platform");
+        plan.steps.back().warnings.emplace_back("the result is no longer recognised as a ROM of its platform");
         return;
     }
     std::string stale;
@@ -111,7 +126,7 @@ MendPlan plan_mends(const ByteSource& file, const std::vector<MendRequest>& requ
 MendPlan plan_mends(ByteView file, const std::vector<MendRequest>& requests, const MendOptions& options) {
     std::optional<Identity> identity = recognise_cartridge(file);
     if (!identity)
-        throw Error(ErrorCode::unsupported, "the file is no image of a known platform, so there is nothing to mend by")
+        throw Error(ErrorCode::unsupported, "the file is no ROM of a known platform, so there is nothing to mend by")
             .hint("describe the file: it may be packed, damaged, or something else");
     const std::vector<MendRow> rows = mends_of_cartridge(*identity);
     std::vector<std::pair<const MendRow*, std::string_view>> ordered;
@@ -129,6 +144,13 @@ MendPlan plan_mends(ByteView file, const std::vector<MendRequest>& requests, con
     MendPlan plan;
     Bytes made(file.begin(), file.end());
     for (const auto& [row, value] : ordered) plan.steps.push_back(do_mend(mending, *row, value, made));
+    const auto checksum =
+        std::find_if(rows.begin(), rows.end(), [](const MendRow& row) { return row.turn == Turn::checks; });
+    if (options.keep_checks && plan.changes() && checksum != rows.end() &&
+        leaves_checks_stale(mending.identity, made)) {
+        plan.steps.push_back(do_mend(mending, *checksum, {}, made));
+        plan.steps.back().added = true;
+    }
     plan.change = differences(file, made);
     warn_of_stale_checks(mending.identity, made, plan);
     return plan;
@@ -160,7 +182,9 @@ std::vector<MendOffer> mends_for(const ByteSource& source, const MendOptions& op
             } catch (const Error& error) {
                 offer.cannot = error.what();
             }
-        offer.needed = offer.step && offer.step->changes() && row.turn != Turn::size;
+        const bool is_size_field = row.field != nullptr && row.field->kind == HeaderField::Kind::size;
+        offer.needed = offer.step && offer.step->changes() && row.turn != Turn::size &&
+                       !(is_size_field && states_right_size(mending.identity, mending.rom));
         offers.push_back(std::move(offer));
     }
     return offers;

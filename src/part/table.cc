@@ -66,19 +66,33 @@ bool all_checks_right(const Identity& identity) noexcept {
                        [&](const InternalCheck& c) { return !counts(c) || c.state == CheckState::right; });
 }
 
-bool is_game_extension(std::string_view extension) noexcept {
+namespace {
+
+bool is_among(std::string_view list, std::string_view extension) noexcept {
     const auto same = [](char a, char b) { return a == std::tolower(static_cast<unsigned char>(b)); };
-    const auto among = [&](std::string_view list) {
-        while (!list.empty()) {
-            const std::string_view one = list.substr(0, list.find(' '));
-            if (std::equal(one.begin(), one.end(), extension.begin(), extension.end(), same)) return true;
-            list.remove_prefix(std::min(one.size() + 1, list.size()));
-        }
-        return false;
-    };
+    while (!list.empty()) {
+        const std::string_view one = list.substr(0, list.find(' '));
+        if (std::equal(one.begin(), one.end(), extension.begin(), extension.end(), same)) return true;
+        list.remove_prefix(std::min(one.size() + 1, list.size()));
+    }
+    return false;
+}
+
+}  // namespace
+
+bool is_game_extension(std::string_view extension) noexcept {
     const auto platforms = cartridge::platforms();
-    return among(further_extensions) || std::any_of(platforms.begin(), platforms.end(),
-                                                    [&](const auto* platform) { return among(platform->extensions); });
+    return is_among(further_extensions, extension) ||
+           std::any_of(platforms.begin(), platforms.end(), [&](const cartridge::Platform* platform) {
+               return is_among(platform->extensions, extension) || is_among(platform->dump_extensions, extension);
+           });
+}
+
+std::string_view extension_when_read(const Identity& identity, std::string_view extension) noexcept {
+    for (const cartridge::Platform* const platform : cartridge::platforms())
+        if (platform->name == identity.platform && is_among(platform->dump_extensions, extension))
+            return platform->extensions.substr(0, platform->extensions.find(' '));
+    return {};
 }
 
 std::unique_ptr<Container> open_container(const ByteSource& file, const Limits& limits, const Progress& progress) {

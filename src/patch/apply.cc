@@ -120,14 +120,15 @@ ApplyReport apply_opened(const PatchReader& reader, const ByteSource& source, By
                          const ApplyOptions& options) {
     ApplyReport report;
     report.fit = fit_by_sums(reader, source, options.checks, options.progress, options.source_digests);
-    if (report.fit.answer == FitAnswer::already_patched && !options.make_when_already_patched) return report;
+    const bool backwards = options.backwards && report.fit.reversible;
+    const bool copies = report.fit.answer == FitAnswer::already_patched && !backwards;
+    if (copies && !options.make_when_already_patched) return report;
     if (report.fit.answer == FitAnswer::does_not_fit)
         note_or_throw(std::vector(report.fit.mismatches), options.allow_source, ErrorCode::wrong_source,
                       "this is not the source the patch was made for",
                       "look for the exact revision and region that the patch's author names", report.overridden);
 
     // A file that is the target already is made again by copying it: most formats could not even read it.
-    const bool copies = report.fit.answer == FitAnswer::already_patched;
     const std::uint64_t size = copies ? source.size() : reader.target_size(source.size());
     check_output_budget(size, source.size(), reader.facts().patch_size, options.limits);
     const PatchFacts& facts = reader.facts();
@@ -138,14 +139,14 @@ ApplyReport apply_opened(const PatchReader& reader, const ByteSource& source, By
         refuse_wrong_windows(reader, source, options);
     target.reserve(size);
     const Digests wanted =
-        report.fit.reversed ? joined(facts.source, options.checks.source) : joined(facts.target, options.checks.target);
+        backwards ? joined(facts.source, options.checks.source) : joined(facts.target, options.checks.target);
     DigestChoice choice = either(choice_for(wanted), options.target_digests);
     choice.crc32 = true;
     DigestingSink digesting(target, choice);
     TargetBuilder builder(source, digesting, size, options.progress, Phase::writing);
     if (tolerant) builder.tolerate_wrong_windows();
     if (!copies)
-        read_blaming(reader, source, report.fit.answer == FitAnswer::fits, builder);
+        read_blaming(reader, source, backwards || report.fit.answer == FitAnswer::fits, builder);
     else if (size != 0)
         builder.put(Edit::copy_source(0, size));
     builder.finish();
@@ -153,7 +154,7 @@ ApplyReport apply_opened(const PatchReader& reader, const ByteSource& source, By
     report.target_checked = wanted.has_checksum();
     if (!copies) take_window_results(facts, builder.window_results(), report);
     // From the right source, only a damaged patch (or wrong checks) makes a wrong result.
-    const bool source_right = report.fit.answer == FitAnswer::fits;
+    const bool source_right = backwards || report.fit.answer == FitAnswer::fits;
     note_or_throw(
         compare(wanted, report.target), options.allow_target,
         source_right ? ErrorCode::damaged : ErrorCode::wrong_target, "the result is not what the patch should make",
@@ -206,7 +207,7 @@ TargetChecks check_target(const PatchReader& patch, const ByteSource& target, co
         result.same = result.mismatches.empty();
     } else if (facts.windows != 0 && facts.checked_windows == facts.windows) {
         result.by = TargetChecks::By::windows;
-        result.same = fit(patch, target, {}, progress, limits).answer == FitAnswer::already_patched;
+        result.same = fit(patch, target, {}, limits, progress).answer == FitAnswer::already_patched;
     }
     return result;
 }

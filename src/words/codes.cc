@@ -16,6 +16,9 @@ std::string words_for(InternalChecks checks) {
         case InternalChecks::wrong_before: return "not all right before the patch, so left as they are";
         case InternalChecks::none_in_result: return "none that are known in the result";
         case InternalChecks::right: return "right, before and after the patch";
+        case InternalChecks::stale:
+            return "right before the patch, wrong after it: made for another revision, or a mod that left them so";
+        case InternalChecks::put_right: return "wrong before the patch, right after it: likely the right source";
         case InternalChecks::mended:
             return "right before the patch, stale after it, mended: the output differs in them from what the patch "
                    "makes";
@@ -70,20 +73,27 @@ std::string words_for(const UndoResult& result) {
                        : fmt::format("Undone: {} and its receipt are removed; the source is untouched.", file);
 }
 
-std::string words_for(const std::vector<ApplyStage>& stages) {
+std::string words_for(const std::vector<ApplyStage>& stages, InternalChecks checks) {
     const ApplyReport &first = stages.front().made, &last = stages.back().made;
     const bool fits = first.fit.answer == FitAnswer::fits;
-    if (first.fit.reversed) return "backwards: the file was already patched, this is its original";
     if (std::any_of(stages.begin(), stages.end(), [](const auto& s) { return !s.made.overridden.empty(); }))
         return "against failed checks";
+    if (first.fit.answer == FitAnswer::already_patched) return "a copy; the file was already patched";
+    if (std::any_of(stages.begin(), stages.end(), [](const auto& s) { return s.combined; }))
+        return "both mods are in it, each made for this source";
     if (fits && last.target_checked)
         return std::all_of(stages.begin(), stages.end(), [](const auto& s) { return s.certain(); })
                    ? "source and result are right"
                    : "source and result are right, but not every patch could be checked";
     if (fits) return "the source is right";
     if (last.target_checked) return "the result is right";
-    return stages.front().opinion ? "the patch carries no checks, but the ROM's own come out right"
-                                  : "nothing could be checked";
+    if (stages.front().opinion) return "the patch carries no checks, but the ROM's own come out right";
+    switch (checks) {
+        case InternalChecks::right: return "the patch carries no checks, but the ROM's own still hold";
+        case InternalChecks::put_right: return "the patch carries no checks, but it puts the ROM's own right";
+        case InternalChecks::stale: return "the patch carries no checks, and the ROM's own are wrong now";
+        default: return "nothing could be checked";
+    }
 }
 
 std::string words_for_mend(std::string_view code) {

@@ -59,6 +59,11 @@ std::string words_for(const Reason& reason) {
         case Why::is_a_patch:
             return fmt::format("the file is itself a patch ({})",
                                reason.name.empty() ? "in a format that is not read here" : reason.name);
+        case Why::other_kind: return fmt::format("the file is {}, which nobody patches so", reason.name);
+        case Why::writes_past_end:
+            return fmt::format(
+                "the patch writes up to {} bytes past the end of this {} ROM, and leaves the ROM's own checks wrong",
+                grouped(reason.found), reason.found_in);
         case Why::pointer:
             return "the file is only a pointer to the real one, which a version-control store keeps elsewhere";
         case Why::nothing_to_know_by: return "the patch says nothing about its source";
@@ -80,7 +85,7 @@ std::string words_for(const Reason& reason) {
                                reason.found > reason.wanted ? "too long" : "too short");
         case Why::edition: break;
     }
-    return fmt::format("by its internal header, this is {} ({})", reason.name, reason.found_in);
+    return fmt::format("by its internal header, this is {}, for the {}", reason.name, reason.found_in);
 }
 
 std::string words_for(const RepresentationOpinion& opinion) {
@@ -111,6 +116,7 @@ std::string words_for_next(const Diagnosis& diagnosis) {
         case NextStep::open_the_page: return "open the page and save the file it offers";
         case NextStep::unpack_it: return "unpack it and use the file inside";
         case NextStep::hand_in_the_game: return "hand in the game file, not another patch";
+        case NextStep::hand_in_the_file: return "hand in the game's own file";
         case NextStep::fetch_the_file: return "let the version-control system fetch the file itself";
         case NextStep::cut_padding_off:
             return fmt::format("cut the last {} bytes off a copy and apply the patch to that",

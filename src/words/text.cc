@@ -6,6 +6,8 @@
 
 #include <algorithm>
 #include <cctype>
+#include <numeric>
+#include <utility>
 
 namespace hotstitch {
 namespace {
@@ -144,6 +146,39 @@ std::string from_utf8(std::string_view text) {
         text.remove_prefix(length);
     }
     return out;
+}
+
+std::size_t edit_distance(std::string_view a, std::string_view b) {
+    // Three rows are enough: two letters that changed places look back two.
+    std::vector<std::size_t> before(b.size() + 1), above(b.size() + 1), row(b.size() + 1);
+    std::iota(row.begin(), row.end(), std::size_t{0});
+    for (std::size_t i = 1; i <= a.size(); ++i) {
+        before = std::exchange(above, row);
+        row[0] = i;
+        for (std::size_t j = 1; j <= b.size(); ++j) {
+            row[j] = std::min({row[j - 1] + 1, above[j] + 1, above[j - 1] + (a[i - 1] == b[j - 1] ? 0U : 1U)});
+            if (i > 1 && j > 1 && a[i - 1] == b[j - 2] && a[i - 2] == b[j - 1])
+                row[j] = std::min(row[j], before[j - 2] + 1);
+        }
+    }
+    return row.back();
+}
+
+std::string nearest_word(std::string_view typed, const std::vector<std::string>& known) {
+    const auto lower = [](std::string_view text) {
+        std::string out(text);
+        std::transform(out.begin(), out.end(), out.begin(),
+                       [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+        return out;
+    };
+    constexpr std::size_t longest = 200;
+    const std::string word = lower(typed.substr(0, longest));
+    std::size_t best = std::max<std::size_t>(word.size() / 3, 1) + 1;
+    std::string nearest;
+    for (const std::string& one : known)
+        if (const std::size_t apart = edit_distance(word, lower(one.substr(0, longest))); apart < best)
+            best = apart, nearest = one;
+    return nearest;
 }
 
 }  // namespace hotstitch

@@ -6,6 +6,8 @@
 #include <map>
 
 #include "hotstitch/delivery.h"
+#include "hotstitch/error.h"
+#include "hotstitch/inputs.h"
 
 namespace hotstitch {
 
@@ -62,6 +64,23 @@ std::vector<CompanionSet> companions_in(const fs::path& folder) {
     for (auto& [stem, set] : sets)
         if (set.files >= 2) out.push_back(std::move(set));
     return out;
+}
+
+std::vector<CueSheet> cue_sheets_naming(const fs::path& file) {
+    constexpr std::size_t most_entries = 10'000, most_read = 64 << 10;
+    std::vector<CueSheet> sheets;
+    std::vector<fs::path> entries = files_in(file.parent_path());
+    entries.resize(std::min(entries.size(), most_entries));
+    for (const fs::path& entry : entries) {
+        if (entry.extension() != ".cue" && entry.extension() != ".CUE") continue;
+        try {
+            const Bytes head = head_of(InputFile(entry), most_read);
+            const std::string line = "FILE \"" + file.filename().string() + "\"";
+            if (text_of(head).find(line) != std::string_view::npos) sheets.push_back({entry, file.filename().string()});
+        } catch (const Error&) {  // not readable: then it names nothing here
+        }
+    }
+    return sheets;
 }
 
 }  // namespace hotstitch

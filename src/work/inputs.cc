@@ -51,7 +51,9 @@ std::string list_of(const std::vector<ArchiveMember>& members) {
 
 /// As it can be named in a call of a shell.
 std::string address_word(const InputFile& archive, const ArchiveMember& member) {
-    return shell_file(fmt::format("{}:{}", archive.path().string(), member.name));
+    std::string name;
+    for (const char c : member.name) name += c == ':' ? std::string("\\:") : std::string(1, c);
+    return shell_file(fmt::format("{}:{}", archive.is_unpacked() ? archive.origin() : archive.path().string(), name));
 }
 
 /// What may be a game: no patch, no text, no picture.
@@ -114,7 +116,32 @@ InputFile open_file(const std::string& address, const WorkOptions& options) {
     return opened;
 }
 
-PatchFile open_patch_file(const std::string& address, const WorkOptions& options) {
+namespace {
+
+/// The only one of several patches that fits the source; nothing: none does, or several do.
+std::optional<InputFile> fitting_patch(const InputFile& archive, const std::vector<ArchiveMember>& patches,
+                                       const InputFile& source, const WorkOptions& options) {
+    constexpr std::size_t most_tried = 32;
+    if (patches.size() > most_tried) return std::nullopt;
+    const auto inside = only_member(source, options);
+    const InputFile& meant = inside ? *inside : source;
+    std::optional<InputFile> found;
+    for (const ArchiveMember& member : patches) try {
+            InputFile file = open_part(archive, member.name, options);
+            if (fit(*open_patch(file, options.limits), meant, {}, options.limits, options.progress).answer !=
+                FitAnswer::fits)
+                continue;
+            if (found) return std::nullopt;
+            found.emplace(std::move(file));
+        } catch (const Error& error) {
+            if (error.code() == ErrorCode::cancelled) throw;  // else it is damaged, and so not meant
+        }
+    return found;
+}
+
+}  // namespace
+
+PatchFile open_patch_file(const std::string& address, const WorkOptions& options, const InputFile* source) {
     PatchFile patch{open_file(address, options), {}, {}};
     for (int depth = 0; depth < most_nesting && is_archive(patch.file); ++depth) {
         const InputFile& file = patch.file;
@@ -129,14 +156,17 @@ PatchFile open_patch_file(const std::string& address, const WorkOptions& options
             throw Error(ErrorCode::not_this_format, fmt::format("there is no patch in {}", file.path().string()))
                 .found(list_of(members))
                 .hint("if this is the game, name the patch as well; else get the archive that holds the patch");
-        if (patches.size() > 1)
+        std::optional<InputFile> chosen;
+        if (patches.size() > 1 && source != nullptr) chosen = fitting_patch(file, patches, *source, options);
+        if (patches.size() > 1 && !chosen)
             throw Error(ErrorCode::usage, fmt::format("there are several patches in {}", file.path().string()))
                 .found(list_of(patches))
                 .hint(fmt::format("name one: {}", address_word(file, patches.front())));
         for (const ArchiveMember& member : members)
             if (is_readme(member)) patch.readmes.push_back(member.name);
         patch.archive = file.path();
-        patch.file = open_part(file, patches.front().name, options);
+        if (chosen) patch.chosen_of = patches.size();
+        patch.file = chosen ? *std::move(chosen) : open_part(file, patches.front().name, options);
     }
     return patch;
 }
@@ -166,7 +196,7 @@ std::optional<InputFile> source_inside(const InputFile& file, const PatchReader&
         if (++looked_at > most_members_tried) break;
         InputFile inside =
             InputFile::part(file, std::string(member->name), [&](ByteSink& out) { reader.extract(out); });
-        const FitAnswer answer = fit(patch, inside, checks, options.progress, options.limits).answer;
+        const FitAnswer answer = fit(patch, inside, checks, options.limits, options.progress).answer;
         if (answer != FitAnswer::fits && answer != FitAnswer::already_patched) continue;
         reader.check_rest();
         return inside;
@@ -176,7 +206,7 @@ std::optional<InputFile> source_inside(const InputFile& file, const PatchReader&
 
 SourceFile source_for(InputFile file, const PatchReader& patch, const Checks& checks, const WorkOptions& options) {
     if (!is_archive(file)) return {std::move(file), {}};
-    const FitAnswer as_it_is = fit(patch, file, checks, options.progress, options.limits).answer;
+    const FitAnswer as_it_is = fit(patch, file, checks, options.limits, options.progress).answer;
     if (as_it_is == FitAnswer::fits || as_it_is == FitAnswer::already_patched) return {std::move(file), {}};
     if (auto inside = source_inside(file, patch, checks, options)) return {std::move(*inside), file.path()};
     const std::vector<ArchiveMember> members = game_members(file, options);
@@ -186,6 +216,11 @@ SourceFile source_for(InputFile file, const PatchReader& patch, const Checks& ch
         fmt::format("there are several files in {}, and the patch does not say which is meant", file.path().string()))
         .found(list_of(members))
         .hint(fmt::format("name one: {}", address_word(file, members.front())));
+}
+
+bool are_swapped(const InputFile& source, const InputFile& patch) {
+    const auto is_patch = [](const InputFile& file) { return recognise_patch(head_of(file)).has_value(); };
+    return is_patch(source) && !is_patch(patch) && !is_archive(patch);
 }
 
 fs::path checks_path(const fs::path& patch) {
@@ -201,8 +236,8 @@ std::optional<FoundChecks> find_checks(const InputFile& patch) {
     return found;
 }
 
-PatchInput open_patch_input(const std::string& address, const WorkOptions& options) {
-    PatchInput input{open_patch_file(address, options), {}, {}};
+PatchInput open_patch_input(const std::string& address, const WorkOptions& options, const InputFile* source) {
+    PatchInput input{open_patch_file(address, options, source), {}, {}};
     input.reader = open_patch(input.file, options.limits);
     input.found = find_checks(input.file);
     return input;

@@ -1,10 +1,12 @@
 // SPDX-License-Identifier: MIT
 // A patch in another format, and patches held against each other. Both begin alike: a source, out of its archive where
 // it lies in one, and patches with what lies beside them. Tested by tests/recast_test.cc and tests/cli_streams_test.cc.
+#include "hotstitch/cartridge.h"
 #include "hotstitch/delivery.h"
 #include "hotstitch/error.h"
 #include "hotstitch/patch_jobs.h"
 #include "source/whole.h"
+#include "work/combine.h"
 
 namespace hotstitch {
 
@@ -16,12 +18,13 @@ struct RecastJob::State {
     PatchFormat format{};
     std::optional<SourceFile> source;
     std::optional<PatchInput> patch;
+    bool swapped = false;
 
     RecastResult into(ByteSink& sink) const;
 };
 
 RecastJob::RecastJob(RecastRequest request, WorkOptions options)
-    : state_(std::make_unique<State>(State{std::move(request), std::move(options), {}, {}, {}})) {}
+    : state_(std::make_unique<State>(State{std::move(request), std::move(options), {}, {}, {}, false})) {}
 RecastJob::~RecastJob() = default;
 
 void RecastJob::open() {
@@ -31,13 +34,19 @@ void RecastJob::open() {
         throw Error(ErrorCode::usage, "the new format is not named").hint("add --format, or -o with its extension");
     state_->format = request.format ? *request.format : *by_name;
     InputFile source = open_file(request.source, state_->work);
-    state_->patch.emplace(open_patch_input(request.patch, state_->work));
+    state_->swapped =
+        request.source != "-" && request.patch != "-" && are_swapped(source, open_file(request.patch, state_->work));
+    if (state_->swapped) source = open_file(request.patch, state_->work);
+    state_->patch.emplace(open_patch_input(state_->swapped ? request.source : request.patch, state_->work, &source));
     state_->source.emplace(source_for(std::move(source), *state_->patch->reader,
                                       joined_checks(state_->patch->found, request.expected), state_->work));
 }
 
 const SourceFile& RecastJob::source() const noexcept {
     return *state_->source;
+}
+bool RecastJob::swapped() const noexcept {
+    return state_->swapped;
 }
 const PatchInput& RecastJob::patch() const noexcept {
     return *state_->patch;
@@ -117,10 +126,14 @@ std::vector<OverlapPair> OverlapJob::run(std::size_t most) {
     }
     std::vector<OverlapPair> pairs;
     for (std::size_t i = 0; i < made.size(); ++i)
-        for (std::size_t j = i + 1; j < made.size(); ++j)
-            pairs.push_back({i, j,
-                             overlap(made[i].ranges, MemorySource(*made[i].target->written()), made[j].ranges,
-                                     MemorySource(*made[j].target->written()), source.size(), most)});
+        for (std::size_t j = i + 1; j < made.size(); ++j) {
+            const ByteView a = *made[i].target->written(), b = *made[j].target->written();
+            OverlapPair pair{
+                i, j, overlap(made[i].ranges, MemorySource(a), made[j].ranges, MemorySource(b), source.size(), most)};
+            pair.mend_settles_it = pair.found.order_matters() && source.size() <= largest_cartridge &&
+                                   combined(WholeView(source), a, b, state_->work.limits).has_value();
+            pairs.push_back(std::move(pair));
+        }
     return pairs;
 }
 

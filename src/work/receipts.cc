@@ -51,7 +51,8 @@ fs::path really_absolute(const fs::path& path) {
 static std::string path_in_receipt(const InputFile& file, const fs::path& folder) {
     std::error_code code;
     if (!file.stamp() && !fs::is_block_file(file.path(), code)) return {};
-    const fs::path absolute = really_absolute(file.origin()), relative = absolute.lexically_relative(really_absolute(folder));
+    const fs::path absolute = really_absolute(file.origin()),
+                   relative = absolute.lexically_relative(really_absolute(folder));
     return (relative.empty() ? absolute : relative).string();
 }
 

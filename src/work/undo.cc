@@ -42,6 +42,7 @@ std::optional<fs::path> rebuild(const InputFile& made, bool proven, const InputF
     OutputFile out(made.path(),
                    {.replace = proven ? Replace::without_backup : Replace::keep_backup, .read_as = made.stamp()});
     ApplyOptions options;
+    options.backwards = true;
     options.limits = work.limits;
     options.progress = work.progress;
     apply(patch, made, out, options);
@@ -243,7 +244,7 @@ UndoResult undo_by_patch(const fs::path& file, const std::string& patch_name, co
                     fmt::format("{} patches do not work backwards", traits_of(reader->facts().format).title))
             .hint("only UPS does; otherwise the receipt or the original is needed");
     const InputFile made(file, work.limits, work.progress);
-    if (!fit(*reader, made, {}, work.progress).reversed)
+    if (!fit(*reader, made, {}, work.limits, work.progress).reversible)
         throw Error(ErrorCode::wrong_target, "the file is not what this patch makes")
             .hint("it was changed since, or made by another patch");
     // What is replaced comes again by the patch: no backup is needed.

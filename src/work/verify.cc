@@ -26,7 +26,7 @@ bool any(DigestChoice choice) {
 void look_at(const InputFile& file, const Wanted& wanted, const WorkOptions& work, VerifiedFile& result) {
     result.path = file.path();
     result.size = file.size();
-    result.fit = fit(wanted.patch, file, wanted.checks, work.progress, work.limits);
+    result.fit = fit(wanted.patch, file, wanted.checks, work.limits, work.progress);
     if (any(wanted.digests)) result.digests = digest(file, wanted.digests, work.progress);
     if (result.fit.answer == FitAnswer::unknown)
         result.opinion = opinion_on_representation(wanted.patch, file, work.limits).opinion;

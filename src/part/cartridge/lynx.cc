@@ -34,7 +34,7 @@ std::optional<Identity> recognise(ByteView file) {
 }  // namespace
 
 const Platform lynx{.name = "lynx",
-                    .title = "Lynx",
+                    .title = "Atari Lynx",
                     .extensions = ".lnx",
                     .recognise = recognise,
                     .fixed_size = "the front header states the size"};

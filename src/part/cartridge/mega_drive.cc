@@ -171,8 +171,9 @@ constexpr std::array mends{
 }  // namespace
 
 const Platform mega_drive{.name = "mega-drive",
-                          .title = "Mega Drive",
-                          .extensions = ".md .gen .smd .32x",
+                          .title = "Mega Drive / Genesis",
+                          .extensions = ".md .gen .32x",
+                          .dump_extensions = ".smd",
                           .recognise = recognise,
                           .mends = mends,
                           .interleaves = true,

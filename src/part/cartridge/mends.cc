@@ -83,9 +83,21 @@ std::uint64_t least_size(ByteView rom, const Identity& image) {
     return std::max(end_of_data(rom), used <= rom.size() ? used : 0);
 }
 
+/// What the internal checks are of must not go either: they stay right, or nobody knows.
+bool may_end_at(ByteView rom, const Identity& image, std::uint64_t size) {
+    if (size >= rom.size()) return false;
+    const auto cut = recognise_cartridge(rom.first(static_cast<std::size_t>(size)));
+    return cut && cut->platform == image.platform && (all_checks_right(*cut) || image.checks.empty());
+}
+
 std::uint64_t trimmed_size(ByteView rom, const Identity& image, std::string_view value) {
     const std::uint64_t least = least_size(rom, image);
-    if (value.empty()) return std::min<std::uint64_t>((least + granule - 1) / granule * granule, rom.size());
+    if (value.empty()) {
+        const std::uint64_t to_data = (least + granule - 1) / granule * granule,
+                            to_stated = image.declared_size.value_or(0);
+        if (may_end_at(rom, image, to_data)) return to_data;
+        return to_stated >= least && to_stated < rom.size() ? to_stated : rom.size();
+    }
     const std::uint64_t wanted = parsed_size(value);
     if (wanted > rom.size())
         throw Error(ErrorCode::usage, "trim makes no file larger")

@@ -213,14 +213,14 @@ std::optional<Identity> recognise_disk(ByteView file) {
 constexpr std::string_view describes_the_rest =
     "the front header says what is where: new banks go in with a program that knows the board";
 const Platform nes{.name = "nes",
-                   .title = "NES",
+                   .title = "Nintendo Entertainment System (NES)",
                    .extensions = ".nes .unf",
                    .recognise = recognise,
                    .mends = mends,
                    .map = &map,
                    .fixed_size = describes_the_rest};
 const Platform nes_disk{.name = "nes-disk",
-                        .title = "NES disk",
+                        .title = "Famicom Disk System (FDS)",
                         .extensions = ".fds",
                         .recognise = recognise_disk,
                         .fixed_size = "a disk side has its size"};

@@ -149,8 +149,9 @@ constexpr std::array mends{
 }  // namespace
 
 const Platform nintendo_64{.name = "n64",
-                           .title = "Nintendo 64",
-                           .extensions = ".n64 .z64 .v64",
+                           .title = "Nintendo 64 (N64)",
+                           .extensions = ".z64",
+                           .dump_extensions = ".n64 .v64",
                            .recognise = recognise,
                            .fields = fields,
                            .mends = mends,

@@ -38,7 +38,10 @@ std::optional<Identity> recognise(ByteView file) {
 
 }  // namespace
 
-const Platform pc_engine{
-    .name = "pc-engine", .title = "PC Engine", .extensions = ".pce", .recognise = recognise, .copier_header = true};
+const Platform pc_engine{.name = "pc-engine",
+                         .title = "PC Engine / TurboGrafx-16",
+                         .extensions = ".pce",
+                         .recognise = recognise,
+                         .copier_header = true};
 
 }  // namespace hotstitch::cartridge

@@ -31,7 +31,8 @@ struct DumpOrder {
 
 struct Platform {
     std::string_view name, title;
-    std::string_view extensions;  ///< under which its files are kept: ".sfc .smc"
+    std::string_view extensions;         ///< under which its files are kept, the usual one first: ".gb .gbc"
+    std::string_view dump_extensions{};  ///< of copies behind a copier's header, or in another byte order: ".smc .fig"
     /// The cartridge in this file, with at least `least_bits` of evidence, or nothing. Sets neither name nor certainty.
     std::optional<Identity> (*recognise)(ByteView file);
     std::span<const HeaderField> fields{};

@@ -248,8 +248,9 @@ constexpr MemoryMap map{
 }  // namespace
 
 const Platform snes{.name = "snes",
-                    .title = "SNES",
-                    .extensions = ".sfc .smc .fig .swc",
+                    .title = "Super Nintendo (SNES)",
+                    .extensions = ".sfc",
+                    .dump_extensions = ".smc .fig .swc",
                     .recognise = recognise,
                     .fields = fields,
                     .mends = mends,

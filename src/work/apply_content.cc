@@ -1,0 +1,103 @@
+// SPDX-License-Identifier: MIT
+// After the last patch: the ROM's own checks before and after are evidence, may be mended, and the content goes back
+// into the source's representation where that is wanted. Tested by tests/cli_cartridge_test.cc.
+#include <algorithm>
+
+#include "hotstitch/cartridge.h"
+#include "hotstitch/error.h"
+#include "hotstitch/mend.h"
+#include "source/whole.h"
+#include "work/apply_state.h"
+
+namespace hotstitch {
+namespace {
+
+Representation representation_of(const std::optional<Representation>& representation) {
+    return representation.value_or(Representation{RepresentationKind::without_padding, 0});
+}
+
+void replace(ByteSink& sink, ByteView front, const ByteSource& content) {
+    sink.clear();
+    sink.reserve(front.size() + content.size());
+    sink.write(front);
+    write_source(content, sink);
+}
+
+}  // namespace
+
+void ApplyJob::State::finish_content(ByteSink& sink) {
+    const bool certain = std::all_of(stages.begin(), stages.end(), [](const auto& stage) { return stage.certain(); });
+    if (request.mend || !certain) look_at_checks(sink);
+    put_back(sink);
+    if (result.internal_checks == InternalChecks::mended || changed_by_us)
+        result.output = digest(MemorySource(sink.written().value()), {}, work.progress);
+}
+
+/// Right before and wrong after, and made far larger: whoever makes a ROM larger puts its checks right, so the patch
+/// was made for another file.
+void ApplyJob::State::look_at_checks(ByteSink& sink) {
+    const MemorySource made(sink.written().value());
+    const auto found = [&](InternalChecks what) { result.internal_checks = what; };
+    const auto before = recognise_cartridge(*read_as(*source, representation_of(stages.front().representation)));
+    if (!before || before->checks.empty()) return found(InternalChecks::none_in_source);
+    const auto after = recognise_cartridge(made);
+    const bool were_right = all_checks_right(*before), are_right = after && all_checks_right(*after);
+    const Fit& fit = stages.front().made.fit;
+    const bool far_larger = fit.starts_past_end > far_past_end || made.size() > 2 * source->size();
+    if (stages.size() == 1 && !request.allow_source && is_unchecked(stages.front()) && were_right && !are_right &&
+        far_larger && before->certainty == Certainty::certain) {
+        result.outcome = ApplyOutcome::wrong_source;
+        result.refusal = Error(ErrorCode::wrong_source, "this is hardly the source the patch was made for");
+        result.diagnosis = contradicting_source(*before, made.size() - std::min(made.size(), source->size()));
+        throw WrongSource();
+    }
+    if (!were_right) return found(are_right ? InternalChecks::put_right : InternalChecks::wrong_before);
+    if (are_right) return found(InternalChecks::right);
+    if (!request.mend) return found(InternalChecks::stale);
+    if (!after) return found(InternalChecks::none_in_result);
+    mend(sink, made);
+}
+
+/// Internal checks that the patch left stale. Those that were wrong before are somebody's choice.
+void ApplyJob::State::mend(ByteSink& sink, const ByteSource& made) {
+    try {
+        const MendPlan plan = plan_mends(made, {{"checksum", {}}}, {.limits = work.limits});
+        const Bytes mended = changed(WholeView(made), plan.change);
+        replace(sink, {}, MemorySource(mended));
+        result.internal_checks = plan.changes() ? InternalChecks::mended : InternalChecks::right;
+    } catch (const Error& error) {  // no reason to keep what the patch made from the player
+        if (error.code() != ErrorCode::unsupported && error.code() != ErrorCode::usage) throw;
+        result.mend_failure = error.what();
+        result.internal_checks = InternalChecks::cannot_be_mended;
+    }
+}
+
+void ApplyJob::State::put_back(ByteSink& sink) {
+    const auto& representation = stages.front().representation;
+    if (!request.keep_representation || !representation) return;
+    const auto bytes = static_cast<std::size_t>(representation->bytes);
+    Bytes front;
+    std::optional<Representation> back;
+    switch (representation->kind) {
+        case RepresentationKind::without_front_header: front = head_of(*source, bytes); break;
+        case RepresentationKind::with_front_header:
+            back = Representation{RepresentationKind::without_front_header, bytes};
+            break;
+        case RepresentationKind::de_interleaved:
+            front = head_of(*source, bytes);
+            back = Representation{RepresentationKind::interleaved};
+            break;
+        case RepresentationKind::interleaved: back = Representation{RepresentationKind::de_interleaved}; break;
+        case RepresentationKind::pairs_swapped:
+        case RepresentationKind::words_reversed:
+        case RepresentationKind::halves_swapped: back = Representation{representation->kind}; break;
+        default: return;  // padding and line ends belong to no representation
+    }
+    const ByteView written = sink.written().value();
+    const Bytes made(written.begin(), written.end());
+    const auto content = read_as(made, back.value_or(Representation{RepresentationKind::without_padding, 0}));
+    replace(sink, front, *content);
+    changed_by_us = true;
+}
+
+}  // namespace hotstitch
