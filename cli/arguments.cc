@@ -7,9 +7,12 @@
 #include <algorithm>
 #include <filesystem>
 #include <functional>
+#include <map>
+#include <optional>
 #include <sstream>
 #include <tuple>
 
+#include "completion.h"
 #include "hotstitch/error.h"
 #include "hotstitch/version.h"
 #include "hotstitch/words.h"
@@ -17,24 +20,29 @@
 namespace hotstitch::cli {
 namespace {
 
+/// What options that take one of a few words can be, for shells to complete.
+std::map<const CLI::Option*, std::vector<std::string>>& choices_of_options() {
+    static std::map<const CLI::Option*, std::vector<std::string>> all;
+    return all;
+}
+
 /// One of a few words.
 template <class T>
 CLI::Option* add_choice(CLI::App& app, const std::string& name, T& value,
                         std::vector<std::pair<std::string, T>> choices, const std::string& description) {
-    return app.add_option_function<std::string>(
+    std::vector<std::string> words;
+    for (const auto& choice : choices) words.push_back(choice.first);
+    CLI::Option* const option = app.add_option_function<std::string>(
         name,
-        [&value, name, choices = std::move(choices)](const std::string& word) {
-            std::string words;
-            for (const auto& [choice, meaning] : choices) {
-                if (choice == word) {
-                    value = meaning;
-                    return;
-                }
-                words += (words.empty() ? "" : ", ") + choice;
-            }
-            throw Error(ErrorCode::usage, fmt::format("{} cannot be \"{}\"", name, word)).wanted(words);
+        [&value, name, words, choices = std::move(choices)](const std::string& typed) {
+            for (const auto& [word, meaning] : choices)
+                if (word == typed) return void(value = meaning);
+            throw Error(ErrorCode::usage, fmt::format("{} cannot be \"{}\"", name, typed))
+                .wanted(fmt::format("{}", fmt::join(words, ", ")));
         },
         description);
+    choices_of_options()[option] = std::move(words);
+    return option;
 }
 
 /// A name, a file, a list: with the word for it that --help shows.
@@ -131,16 +139,17 @@ Error no_such_format(const std::string& name) {
 }
 
 void add_format(CLI::App& app, std::optional<PatchFormat>& format) {
-    std::string names;
-    for (const FormatTraits& row : patch_formats()) names += fmt::format("{}{}", names.empty() ? "" : ", ", row.name);
-    app.add_option_function<std::string>(
-           "--format",
-           [&format](const std::string& name) {
-               format = format_by_name(name);
-               if (!format) throw no_such_format(name);
-           },
-           "The patch format: " + names)
-        ->type_name("NAME");
+    std::vector<std::string> names;
+    for (const FormatTraits& row : patch_formats()) names.emplace_back(row.name);
+    CLI::Option* const option = app.add_option_function<std::string>(
+                                       "--format",
+                                       [&format](const std::string& name) {
+                                           format = format_by_name(name);
+                                           if (!format) throw no_such_format(name);
+                                       },
+                                       "The patch format: " + joined_words(names, ", "))
+                                    ->type_name("NAME");
+    choices_of_options()[option] = std::move(names);
 }
 
 template <class Request>
@@ -349,7 +358,9 @@ std::vector<std::string> option_names(const CLI::App& command) {
 /// What is not known is said before anything else, with what was likely meant.
 void refuse_unknown(const CLI::App& app, const std::vector<std::string>& words) {
     const auto is_option = [](const std::string& word) { return word.size() > 1 && word.front() == '-'; };
-    const auto first = std::find_if_not(words.begin(), words.end(), is_option);
+    auto first = words.begin();
+    while (first != words.end() && is_option(*first))
+        first += *first == "--completion" && words.end() - first > 1 ? 2 : 1;
     std::vector<std::string> commands;
     for (const CLI::App* command : app.get_subcommands({})) commands.push_back(command->get_name());
     const CLI::App* command = &app;
@@ -377,6 +388,27 @@ void refuse_unknown(const CLI::App& app, const std::vector<std::string>& words) 
                 ? fmt::format("see hotstitch {}--help", command == &app ? "" : command->get_name() + " ")
                 : fmt::format("did you mean {}?", near));
     }
+}
+
+std::vector<CommandWords> words_of(const CLI::App& app) {
+    std::vector<CommandWords> all;
+    for (const CLI::App* command : app.get_subcommands({})) {
+        CommandWords words{command->get_name(), command->get_description(), {}, {}};
+        for (const CLI::Option* option : command->get_options()) {
+            const auto choices = choices_of_options().find(option);
+            const std::vector<std::string> values =
+                choices == choices_of_options().end() ? std::vector<std::string>() : choices->second;
+            OptionWords one{{}, values, option->get_description(), option->get_expected_max() > 0};
+            for (const std::string& name : option->get_lnames()) one.names.push_back("--" + name);
+            for (const std::string& name : option->get_snames()) one.names.push_back("-" + name);
+            if (one.names.empty())
+                words.first = words.first.empty() ? values : words.first;
+            else
+                words.options.push_back(std::move(one));
+        }
+        all.push_back(std::move(words));
+    }
+    return all;
 }
 
 /// --help and --version are answers, not errors. Returns whether one of them was asked for.
@@ -407,6 +439,11 @@ Arguments parse_arguments(int argc, char** argv, Common& common) {
         "hotstitch");
     app.require_subcommand(0, 1);
     app.set_version_flag("--version", fmt::format("hotstitch {} ({})", version(), built_with()));
+    std::optional<Shell> shell;
+    add_choice<std::optional<Shell>>(app, "--completion", shell,
+                                     {{"bash", Shell::bash}, {"zsh", Shell::zsh}, {"fish", Shell::fish}},
+                                     "A script by which bash, zsh or fish completes calls")
+        ->type_name("SHELL");
     app.footer(
         "Exit codes: 0 done or yes, 1 no, 2 wrong call, 3 bad input, 4 system failure, 129, 130 and 143 stopped.\n"
         "Each command has its own --help. The manual: man hotstitch");
@@ -420,6 +457,7 @@ Arguments parse_arguments(int argc, char** argv, Common& common) {
     const std::vector<std::string> words = with_help_spelt_out(argc, argv);
     refuse_unknown(app, words);
     if (parse_or_answer(app, words, result.text)) return result;
+    if (shell) return result.text = completion_script(*shell, words_of(app)), result;
     if (app.get_subcommands().empty())
         throw Error(ErrorCode::usage, "no command was given").hint("see hotstitch --help");
     result.command = app.get_subcommands().front()->get_name();

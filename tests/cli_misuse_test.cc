@@ -259,9 +259,9 @@ TEST_F(CliMisuse, NearlyTheRightWordIsUnderstood) {
            {{"apply", "kelp.sfc", "n.bps", "-o", "c.sfc"}, 0, "game.cue names \"kelp.sfc\""},
            {{"apply", "kelp.sfc", "n.bps", "--name-like", "none.pcm"}, 4, "there is no file none.pcm"},
            {{"verify", "kelp.sfc", "n.bps"}, 0, "swapped places"},
-           {{"recast", "n.bps", "kelp.sfc", "--format", "ips"}, 0, "swapped places"},
+           {{"recast", "n.bps", "kelp.sfc", "-o", "r.ips"}, 0, "swapped places"},
            {{"describe", "kelp.sfc", "--at", "zz", "--at", "80:8000"}, 2, "80:8000 is 0x000000"},
-           {{"verify", "n.bps", "old.sfc", "-q"}, 1, "The file does not fit."},
+           {{"verify", "n.bps", "old.sfc", "--json"}, 1, "The file does not fit."},
            {{"renew", "c.sfc", "n.bps", "--allow", "source"}, 0, "ade "}});
 }
 

@@ -1,0 +1,12 @@
+# What Debian wants beside the files themselves: licence and changes in their place, manual and changes compressed.
+file(GLOB_RECURSE manuals ${CPACK_TEMPORARY_DIRECTORY}/*hotstitch.1)
+foreach(manual ${manuals})
+    get_filename_component(share ${manual}/../../.. ABSOLUTE)
+    set(doc ${share}/doc/hotstitch)
+    file(MAKE_DIRECTORY ${doc})
+    file(READ ${CMAKE_CURRENT_LIST_DIR}/../LICENSE licence)
+    file(WRITE ${doc}/copyright "Upstream-Name: Hot Stitch\n\n${licence}")
+    configure_file(${CMAKE_CURRENT_LIST_DIR}/../CHANGELOG.md ${doc}/changelog COPYONLY)
+    execute_process(COMMAND gzip -9nf ${doc}/changelog ${manual} COMMAND_ERROR_IS_FATAL ANY)
+    file(CHMOD ${doc}/copyright ${doc}/changelog.gz ${manual}.gz PERMISSIONS OWNER_READ OWNER_WRITE GROUP_READ WORLD_READ)
+endforeach()
