@@ -65,10 +65,10 @@ if(HOTSTITCH_TOOL)
     set(CPACK_GENERATOR DEB)
     set(CPACK_PACKAGE_NAME hotstitch)
     set(CPACK_PACKAGE_CONTACT "The Hot Stitch authors <hotstitch@example.org>")
-    set(CPACK_DEBIAN_PACKAGE_DESCRIPTION "patches for ROMs: create, apply, verify
- Hot Stitch creates, applies and verifies IPS, UPS, BPS and VCDIFF patches and
- header fixes against ROMs, disc images, data files and executables. Nothing is
- overwritten unless asked, and everything that can be checked is.")
+    set(CPACK_PACKAGE_DESCRIPTION_SUMMARY "patches for ROMs: create, apply, verify")
+    set(CPACK_COMPONENT_TOOL_DESCRIPTION "Hot Stitch creates, applies and verifies IPS, UPS, BPS and VCDIFF patches and
+header fixes against ROMs, disc images, data files and executables. Nothing is
+overwritten unless asked, and everything that can be checked is.")
     set(CPACK_DEBIAN_PACKAGE_SECTION utils)
     set(CPACK_DEBIAN_PACKAGE_SHLIBDEPS ON)
     set(CPACK_DEBIAN_FILE_NAME DEB-DEFAULT)
