@@ -16,6 +16,7 @@
 #include "hotstitch/error.h"
 #include "hotstitch/version.h"
 #include "hotstitch/words.h"
+#include "render/schemas.h"
 
 namespace hotstitch::cli {
 namespace {
@@ -432,6 +433,16 @@ bool parse_or_answer(CLI::App& app, std::vector<std::string> words, std::string&
 
 }  // namespace
 
+std::string command_of(int argc, char** argv) {
+    constexpr std::string_view commands[] = {"describe", "apply", "create", "verify", "recast", "overlap", "undo",
+                                             "renew",    "mend",  "header", "parts",  "take",   "put"};
+    for (int i = 1; i < argc; ++i)
+        if (argv[i][0] != '-')
+            return std::find(std::begin(commands), std::end(commands), argv[i]) == std::end(commands) ? "hotstitch"
+                                                                                                      : argv[i];
+    return "hotstitch";
+}
+
 Arguments parse_arguments(int argc, char** argv, Common& common) {
     CLI::App app(
         "Hot Stitch makes, applies and checks patches for ROMs, disc images, data files and executables.\n"
@@ -444,6 +455,8 @@ Arguments parse_arguments(int argc, char** argv, Common& common) {
                                      {{"bash", Shell::bash}, {"zsh", Shell::zsh}, {"fish", Shell::fish}},
                                      "A script by which bash, zsh or fish completes calls")
         ->type_name("SHELL");
+    bool schemas = false;
+    app.add_flag("--schemas", schemas, "JSON Schemas of all that --json prints");
     app.footer(
         "Exit codes: 0 done or yes, 1 no, 2 wrong call, 3 bad input, 4 system failure, 129, 130 and 143 stopped.\n"
         "Each command has its own --help. The manual: man hotstitch");
@@ -457,6 +470,7 @@ Arguments parse_arguments(int argc, char** argv, Common& common) {
     const std::vector<std::string> words = with_help_spelt_out(argc, argv);
     refuse_unknown(app, words);
     if (parse_or_answer(app, words, result.text)) return result;
+    if (schemas) return result.text = json_schemas().dump(2) + "\n", result;
     if (shell) return result.text = completion_script(*shell, words_of(app)), result;
     if (app.get_subcommands().empty())
         throw Error(ErrorCode::usage, "no command was given").hint("see hotstitch --help");

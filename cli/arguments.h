@@ -129,6 +129,9 @@ struct Arguments {
     std::string text;  ///< of --help or --version
 };
 
+/// The command that a call names, whatever else is wrong with it; "hotstitch": none that there is.
+std::string command_of(int argc, char** argv);
+
 /// Throws Error(usage). `common` is filled as far as it was understood, also then.
 Arguments parse_arguments(int argc, char** argv, Common& common);
 

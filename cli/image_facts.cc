@@ -55,7 +55,7 @@ void size_facts(Report& report, const Identity& image) {
     else
         report.fact("front_header", "front header", "none", 0);
     if (!image.order.empty()) report.fact("byte_order", "byte order", image.order, image.order);
-    if (image.reading) report.detail("reading", words_for(*image.reading));
+    if (image.reading) report.detail("reading", reading_json(*image.reading));
 }
 
 }  // namespace

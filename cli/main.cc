@@ -100,7 +100,7 @@ int main(int argc, char** argv) {
     open_missing_streams();
     catch_stop_signals();
     Common common;
-    Report report("hotstitch");
+    Report report(command_of(argc, argv));
     try {
         const Arguments arguments = parse_arguments(argc, argv, common);
         if (!arguments.text.empty()) {

@@ -252,7 +252,8 @@ TEST_F(Archives, CompressedFilesAreTakenForWhatTheyHold) {
     pack("--format=ustar -cf plain.tar kelp.sfc mods/night.bps");
     const auto described = run({"describe", "plain.tar", "--json"}).json()["files"][0];
     EXPECT_EQ(described["kind"], "cartridge") << "the only game in it";
-    EXPECT_EQ(described["path"], "plain.tar:kelp.sfc");
+    EXPECT_EQ(described["path"], "plain.tar");
+    EXPECT_EQ(described["part"], "kelp.sfc");
     EXPECT_EQ(run({"apply", "plain.tar", "plain.tar", "-o", "x.sfc"}).code, 0) << "it holds the game and the patch";
     EXPECT_EQ(run({"apply", "plain.tar:kelp.sfc", "mods/night.bps", "-o", "w.sfc"}).code, 0);
     EXPECT_EQ(run({"apply", "plain.tar", "mods/night.bps", "-o", "y.sfc"}).code, 0);

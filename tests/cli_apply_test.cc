@@ -52,7 +52,9 @@ TEST_F(CliApply, MakesTheTargetBesideTheSourceNamedAfterThePatch) {
     EXPECT_EQ(result.code, 0) << result.err;
     EXPECT_TRUE(contents(folder / "Night Tides.sfc") == target);
     EXPECT_TRUE(contents(folder / "Kelp Harbour.sfc") == source);
-    EXPECT_NE(result.out.find((folder / "Night Tides.sfc").string() + ": the patch carries no checks, but the ROM's own still hold."), std::string::npos)
+    EXPECT_NE(result.out.find((folder / "Night Tides.sfc").string() +
+                              ": the patch carries no checks, but the ROM's own still hold."),
+              std::string::npos)
         << result.out;
     EXPECT_NE(result.out.find("Not checked: "), std::string::npos);
     EXPECT_NE(result.out.find("--expect"), std::string::npos);
@@ -89,7 +91,7 @@ TEST_F(CliApply, NeverReplacesUnasked) {
     EXPECT_EQ(text_of(contents(folder / "Night Tides.sfc")), "precious");
     const ToolResult replaced = run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "--replace", "--json"});
     EXPECT_EQ(replaced.code, 0);
-    EXPECT_EQ(text_of(contents(fs::path(replaced.json()["backup"].get<std::string>()))), "precious");
+    EXPECT_EQ(text_of(contents(fs::path(replaced.json()["backup"]["path"].get<std::string>()))), "precious");
     for (const char* input : {"Kelp Harbour.sfc", "mods/Night Tides.ips"}) {
         const ToolResult same = run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "--replace", "-o", input});
         EXPECT_EQ(same.code, 2);
@@ -102,7 +104,7 @@ TEST_F(CliApply, InPlaceKeepsABackup) {
     const ToolResult result = run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "--in-place", "--json"});
     EXPECT_EQ(result.code, 0) << result.err;
     EXPECT_TRUE(contents(folder / "Kelp Harbour.sfc") == target);
-    EXPECT_TRUE(contents(fs::path(result.json()["backup"].get<std::string>())) == source);
+    EXPECT_TRUE(contents(fs::path(result.json()["backup"]["path"].get<std::string>())) == source);
     // Once more: already patched, nothing made, all stays.
     const ToolResult again = run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "--in-place"});
     EXPECT_EQ(again.code, 0);
@@ -135,7 +137,7 @@ TEST_F(CliApply, ChecksBesideThePatchAreFoundAndUsed) {
     const ToolResult right = run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "--json"});
     EXPECT_EQ(right.code, 0);
     EXPECT_EQ(right.json()["checked"], (nlohmann::json{"source", "target"}));
-    EXPECT_EQ(right.json()["schema"], (nlohmann::json{{"name", "hotstitch/apply"}, {"version", 1}}));
+    EXPECT_EQ(right.json()["schema"], (nlohmann::json{{"name", "hotstitch/apply"}, {"version", 2}}));
     folder.put("other.sfc", demo::kelp_harbour(0));
     EXPECT_EQ(run({"apply", "other.sfc", "mods/Night Tides.ips", "-o", "y.sfc"}).code, 1);
     EXPECT_EQ(run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "-o", "y.sfc", "--expect", "size:1"}).code, 2);
@@ -212,7 +214,8 @@ TEST_F(CliApply, ResultsAreKnownInEveryFormatAndTheWayBackIsNamed) {
     const ToolResult known = run({"apply", "Night Tides.sfc", "mods/Night Tides.ups"});
     EXPECT_EQ(known.code, 0);
     EXPECT_NE(known.out.find("Already patched"), std::string::npos);
-    EXPECT_NE(known.out.find("hotstitch undo 'Night Tides.sfc' 'mods/Night Tides.ups'"), std::string::npos) << known.out;
+    EXPECT_NE(known.out.find("hotstitch undo 'Night Tides.sfc' 'mods/Night Tides.ups'"), std::string::npos)
+        << known.out;
     EXPECT_EQ(run({"undo", "Night Tides.sfc", "mods/Night Tides.ups"}).code, 0);
     EXPECT_TRUE(contents(folder / "Night Tides.sfc") == source);
     folder.put("Night Tides.sfc", target);
@@ -233,8 +236,8 @@ TEST_F(CliApply, CompanionsArePointedOutAndTheirNameTaken) {
     EXPECT_EQ(run({"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "--name-like", "mods/Night Music-2.pcm"}).code,
               0);
     EXPECT_TRUE(contents(folder / "Night Music.sfc") == target);
-    const std::vector<std::string> like_fog{"apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "--name-like",
-                                            "Fog (Track 02).bin", "-o", "mods"};
+    const std::vector<std::string> like_fog{
+        "apply", "Kelp Harbour.sfc", "mods/Night Tides.ips", "--name-like", "Fog (Track 02).bin", "-o", "mods"};
     EXPECT_EQ(run(like_fog).code, 4) << "there is no such companion";
     folder.put("Fog (Track 02).bin", "x");
     EXPECT_EQ(run(like_fog).code, 0);

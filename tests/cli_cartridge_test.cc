@@ -35,7 +35,8 @@ TEST_F(CliCartridge, DescribeTellsPlatformEditionChecksAndPlaces) {
     const ToolResult text = run({"describe", "k.sfc", "--at", "00:FFC0", "--free"});
     EXPECT_EQ(text.code, 0);
     for (const char* part :
-         {"is a Super Nintendo (SNES) ROM: KELP HARBOUR, Europe, revision 1.", "512 bytes, left by a copier", "right (0xc584)",
+         {"is a Super Nintendo (SNES) ROM: KELP HARBOUR, Europe, revision 1.", "512 bytes, left by a copier",
+          "right (0xc584)",
           "00:FFC0 is 0x0081c0 in the file, 0x007fc0 without its front header\n                   4b 45 4c 50",
           "bank 1F  1F:8000      32,768 bytes of ff from 0x0f8200", "certain: "})
         EXPECT_NE(text.out.find(part), std::string::npos) << part << "\n" << text.out;
@@ -76,7 +77,7 @@ TEST_F(CliCartridge, MendListsMendsAndCanBeUndone) {
     const auto made = run({"mend", "s.sfc", "region=Japan", "checksum", "--in-place", "--json"}).json();
     EXPECT_EQ(made["steps"][0]["name"], "region");
     EXPECT_EQ(made["steps"][0]["ranges"][0]["offset"], 0x7FD9);
-    EXPECT_TRUE(std::filesystem::exists(made["backup"].get<std::string>()));
+    EXPECT_TRUE(std::filesystem::exists(made["backup"]["path"].get<std::string>()));
     EXPECT_EQ(answer({"undo", "s.sfc"}), "0 restored");
     EXPECT_TRUE(contents(folder / "s.sfc") == stale);
     const ToolResult piped = run({"mend", "s.sfc", "checksum", "-o", "-"});

@@ -184,7 +184,8 @@ Found found_for(const Situation& s) {
     const Diagnosis diagnosis = diagnose(*patch, s.file, options);
     // What the file says it is comes last, and with every misfit that no reading explains.
     if (s.file == revision0 && diagnosis.reasons.size() > 1) {
-        EXPECT_TRUE(words_for(diagnosis.reasons.back()).ends_with("revision 0, for the Super Nintendo (SNES)")) << s.situation;
+        EXPECT_TRUE(words_for(diagnosis.reasons.back()).ends_with("revision 0, for the Super Nintendo (SNES)"))
+            << s.situation;
     }
     const Reason& first = diagnosis.reasons.front();
     return {std::string(first.code), words_for(first), diagnosis.reading ? words_for(*diagnosis.reading) : "",
@@ -247,7 +248,7 @@ TEST(CliDiagnosis, HarmlessReadingsAreUsedAndSaid) {
     const ToolResult verified = run({"verify", "p.bps", "headered.smc", "padded.sfc", "--json"});
     EXPECT_EQ(verified.code, 0);
     EXPECT_EQ(verified.json()["sources"][0]["answer"], "fits");
-    EXPECT_EQ(verified.json()["sources"][0]["reading"], "without its front header of 512 bytes");
+    EXPECT_EQ(verified.json()["sources"][0]["reading"]["code"], "without-front-header 512");
     EXPECT_EQ(verified.json()["sources"][1]["reasons"][0]["code"], "padded");
 }
 

@@ -144,7 +144,8 @@ TEST(Mend, RefusalsSayWhatThereIs) {
     } cases[] = {
         {snes,
          {{"header-junk", {}}},
-         "usage: a Super Nintendo (SNES) ROM has no mend \"header-junk\" / expand, trim, pad, rom-size, region, title, checksum"},
+         "usage: a Super Nintendo (SNES) ROM has no mend \"header-junk\" / expand, trim, pad, rom-size, region, title, "
+         "checksum"},
         {snes, {{"region", {}}}, "needs a value / region=VALUE"},
         {snes, {{"checksum", "1234"}}, "takes no value"},
         {snes, {{"checksum", {}}, {"checksum", {}}}, "named twice"},
@@ -152,7 +153,9 @@ TEST(Mend, RefusalsSayWhatThereIs) {
         {snes, {{"title", std::string(22, 'K')}}, "too long for this platform's header / up to 21"},
         {snes, {{"title", "K\xC3\xA4lp"}}, "cannot hold / printable ASCII or half-width katakana"},
         {snes, {{"title", "  "}}, "empty"},
-        {snes, {{"expand", "5M"}}, "usage: a Super Nintendo (SNES) ROM of mapping LoROM cannot be so large / at most 4 MiB"},
+        {snes,
+         {{"expand", "5M"}},
+         "usage: a Super Nintendo (SNES) ROM of mapping LoROM cannot be so large / at most 4 MiB"},
         {snes, {{"expand", "512K"}}, "larger already"},
         {snes, {{"expand", "many"}}, "no size"},
         {snes, {{"expand", "99999999999999999999"}}, "no size"},

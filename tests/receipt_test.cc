@@ -100,7 +100,7 @@ TEST_F(Receipts, UndoLosesNothingWhenFilesAreNotAsTheReceiptSays) {
 
     folder.put("kelp.sfc", source);
     const ToolResult placed = run({"apply", "kelp.sfc", "v1.bps", "--in-place", "--json"});
-    const fs::path backup = placed.json()["backup"].get<std::string>();
+    const fs::path backup = placed.json()["backup"]["path"].get<std::string>();
     folder.put(backup.filename().string(), newer);  // a spoiled backup
     const ToolResult refused = run({"undo", "kelp.sfc"});
     EXPECT_EQ(refused.code, 1);
@@ -151,7 +151,7 @@ TEST_F(Receipts, UndoTouchesOnlyWhatIsProvenToBeOurs) {
     const ToolResult kept = run({"undo", "out.sfc", "--json"});
     EXPECT_EQ(kept.code, 0) << kept.out;
     EXPECT_FALSE(fs::exists(folder / "out.sfc"));
-    EXPECT_TRUE(contents(fs::path(kept.json()["kept"].get<std::string>())) == target);
+    EXPECT_TRUE(contents(fs::path(kept.json()["kept"]["path"].get<std::string>())) == target);
     // Somebody's own file as the backup or the reverse patch.
     folder.put("mine.sfc", source);
     folder.put("mine.bps", hotstitch::create(target, source));
@@ -217,7 +217,7 @@ TEST_F(Receipts, RenewMakesTheNewerVersionInTheSamePlace) {
     const ToolResult renewed = run({"renew", "night.sfc.receipt.json", "v2.bps", "--json"});
     EXPECT_EQ(renewed.code, 0) << renewed.out;
     EXPECT_TRUE(holds("night.sfc", newer));
-    EXPECT_TRUE(contents(fs::path(renewed.json()["backup"].get<std::string>())) == target);
+    EXPECT_TRUE(contents(fs::path(renewed.json()["backup"]["path"].get<std::string>())) == target);
     EXPECT_EQ(run({"verify", "--receipt", "night.sfc"}).code, 0);
     EXPECT_EQ(run({"undo", "night.sfc"}).code, 0);
 

@@ -41,7 +41,9 @@ ApplyRequest request_from(const ApplyArguments& arguments) {
 void state_inputs(const ApplyJob& job, Report& report) {
     if (job.result().swapped) warn_of_swap(report);
     state_source(job.source(), job.result().archive, report);
-    for (const ApplyStage& stage : job.stages()) state_patch(stage, report);
+    std::vector<const PatchInput*> patches;
+    for (const ApplyStage& stage : job.stages()) patches.push_back(&stage);
+    state_patches(patches, report);
 }
 
 void state_what_was_checked(const ApplyStage& stage, bool last, Report& report) {
@@ -79,7 +81,7 @@ void state_stage(const ApplyStage& stage, bool first, bool last, Report& report)
                         shown(stage.file.path())));
     if (stage.representation) {
         const std::string words = words_for(*stage.representation);
-        report.detail("reading", words);
+        report.detail("reading", reading_json(*stage.representation));
         report.warn(stage.opinion
                         ? fmt::format("the source was read {}: {} (--as-is takes it as it is)", words,
                                       words_for(*stage.opinion))
@@ -101,7 +103,8 @@ void state_internal_checks(const ApplyResult& result, Report& report) {
     if (result.internal_checks == InternalChecks::cannot_be_mended)
         return report.warn(fmt::format("the internal checks could not be mended: {}", escaped(result.mend_failure)));
     const std::string text = words_for(result.internal_checks);
-    report.fact("internal_checks", "internal checks", text, text);
+    report.fact("internal_checks", "internal checks", text,
+                Json{{"code", code_of(result.internal_checks)}, {"text", text}});
     if (result.internal_checks == InternalChecks::stale) {
         report.next("if the game does not run, look for the revision and region that the patch's author names");
         report.next("if it runs, the ROM's own checks can be put right", "the same call with --mend");
@@ -207,8 +210,10 @@ void run_apply(ApplyRequest request, const ApplyArguments& arguments, const Cont
     try {
         job.open();
     } catch (const Error&) {
+        std::vector<const PatchInput*> unread;
         for (const ApplyStage& stage : job.stages())
-            if (!stage.reader) file_fact(report, "patch", stage.file.path(), {.size = stage.file.size()});
+            if (!stage.reader) unread.push_back(&stage);
+        if (!unread.empty()) state_patches(unread, report);
         throw;
     }
     state_inputs(job, report);
@@ -239,7 +244,7 @@ void run(const ApplyArguments& arguments, const Context& context, Report& report
 void run(const RenewArguments& arguments, const Context& context, Report& report) {
     RenewPlan plan = plan_renewal(arguments.receipt, arguments.request.patches, context);
     const fs::path receipt = receipt_path(plan.request.output);
-    report.fact("receipt", "by receipt", shown(receipt), as_utf8(receipt.string()));
+    path_fact(report, "by_receipt", "by receipt", receipt);
     if (plan.output_changed) report.warn("the file in place was no longer what had been made; it is kept as a backup");
     plan.request.allow_source = arguments.request.allow_source;
     plan.request.allow_target = arguments.request.allow_target;

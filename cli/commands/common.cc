@@ -26,16 +26,37 @@ InputFile open_input(const std::string& name, const Limits& limits, const Progre
                   : fmt::format("did you mean {}?", shell_file((fs::path(name).parent_path() / near).string())));
 }
 
-void state_patch(const PatchInput& patch, Report& report) {
-    for (const std::string& readme : patch.readmes)
-        report.fact("readme", "readme", fmt::format("{} in {}", escaped(readme), shown(patch.archive)),
-                    as_utf8(readme));
+std::string shown(const fs::path& path) {
+    return escaped(path.string());
+}
+
+Json file_json(const fs::path& address, const Digests& digests) {
+    const auto [path, part] = split_file(address.string());
+    Json value = {{"path", as_utf8(path)}, {"part", part.empty() ? Json(nullptr) : Json(as_utf8(part))}};
+    value.update(json_of(digests));
+    return value;
+}
+
+namespace {
+
+std::vector<std::string> file_lines(const fs::path& path, const Digests& digests, const std::string& more) {
+    std::string line = digests.size ? size_text(*digests.size) : std::string();
+    if (!more.empty()) line = more + ", " + line;
+    if (digests.crc32) line += ", crc32 " + digests.crc32->hex();
+    return {shown(path), line};
+}
+
+}  // namespace
+
+namespace {
+
+/// What comes with a patch: texts beside it in its archive, its checks file, another format than its name says.
+void state_beside_patch(const PatchInput& patch, Report& report) {
     if (patch.chosen_of != 0)
         report.fact("chosen", "chosen",
                     fmt::format("{}: the only one of {} patches in {} that fits", shown(patch.file.path().filename()),
                                 patch.chosen_of, shown(patch.archive)),
-                    as_utf8(patch.file.origin()));
-    file_fact(report, "patch", patch.file.path(), {.size = patch.file.size()}, words_for(patch.reader->facts()));
+                    file_json(patch.file.origin()));
     checks_fact(report, patch.found);
     const auto by_name = format_by_extension(patch.file.path().extension().string());
     const PatchFormat format = patch.reader->facts().format;
@@ -44,21 +65,59 @@ void state_patch(const PatchInput& patch, Report& report) {
                                 traits_of(format).title));
 }
 
+void state_readmes(const std::vector<const PatchInput*>& patches, Report& report) {
+    Json list = Json::array();
+    std::vector<std::string> lines;
+    for (const PatchInput* patch : patches)
+        for (const std::string& readme : patch->readmes) {
+            list.push_back({{"path", as_utf8(patch->archive.string())}, {"part", as_utf8(readme)}});
+            lines.push_back(fmt::format("{} in {}", escaped(readme), shown(patch->archive)));
+        }
+    report.list("readme", "readme", lines, lines.size(), list);
+}
+
+Json patch_json(const PatchInput& patch) {
+    Json value = file_json(patch.file.origin().empty() ? patch.file.path() : fs::path(patch.file.origin()),
+                           {.size = patch.file.size()});
+    if (patch.reader) value["format"] = traits_of(patch.reader->facts().format).name;
+    return value;
+}
+
+std::vector<std::string> patch_lines(const PatchInput& patch) {
+    return file_lines(patch.file.path(), {.size = patch.file.size()},
+                      patch.reader ? words_for(patch.reader->facts()) : std::string());
+}
+
+}  // namespace
+
+void state_patch(const PatchInput& patch, Report& report) {
+    state_readmes({&patch}, report);
+    report.list("patch", "patch", patch_lines(patch), 2, patch_json(patch));
+    state_beside_patch(patch, report);
+}
+
+void state_patches(const std::vector<const PatchInput*>& patches, Report& report) {
+    state_readmes(patches, report);
+    Json list = Json::array();
+    for (const PatchInput* patch : patches) list.push_back(patch_json(*patch));
+    for (const PatchInput* patch : patches) report.list("patch", "patch", patch_lines(*patch), 2, list);
+    for (const PatchInput* patch : patches)
+        if (patch->reader) state_beside_patch(*patch, report);
+}
+
 void warn_of_swap(Report& report) {
     report.warn("source and patch were given in swapped places; their content says which is which");
 }
 
 void state_source(const InputFile& source, const fs::path& archive, Report& report) {
     if (!archive.empty()) report.warn(fmt::format("the source was taken out of the archive {}", shown(archive)));
-    file_fact(report, "source", source.path(), {.size = source.size()});
-}
-
-std::string shown(const fs::path& path) {
-    return escaped(path.string());
+    report.list(
+        "source", "source", file_lines(source.path(), {.size = source.size()}, {}), 2,
+        file_json(source.origin().empty() ? source.path() : fs::path(source.origin()), {.size = source.size()}));
 }
 
 void path_fact(Report& report, const char* key, const char* label, const std::optional<fs::path>& path) {
-    if (path) report.fact(key, label, shown(*path), as_utf8(path->string()));
+    if (path) report.fact(key, label, shown(*path), file_json(*path));
 }
 
 void checks_fact(Report& report, const std::optional<FoundChecks>& found) {
@@ -67,13 +126,7 @@ void checks_fact(Report& report, const std::optional<FoundChecks>& found) {
 
 void file_fact(Report& report, const std::string& key, const fs::path& path, const Digests& digests,
                const std::string& more) {
-    Json value = json_of(digests);
-    value["path"] = as_utf8(path.string());
-    report.fact(key, key, shown(path), std::move(value));
-    std::string line = digests.size ? size_text(*digests.size) : std::string();
-    if (!more.empty()) line = more + ", " + line;
-    if (digests.crc32) line += ", crc32 " + digests.crc32->hex();
-    report.fact(key, key, line, report.facts().back().value);
+    report.list(key, key, file_lines(path, digests, more), 2, file_json(path, digests));
 }
 
 void warn_of_extension(Report& report, const fs::path& patch, PatchFormat format) {
@@ -138,10 +191,8 @@ void conclude_made_already(const fs::path& output, Report& report) {
 }
 
 void output_fact(Report& report, const Digests& made, const fs::path& path) {
-    Json value = json_of(made);
-    value["path"] = as_utf8(path.string());
     report.fact("output", "output", fmt::format("{}, crc32 {}", size_text(*made.size), made.crc32->hex()),
-                std::move(value));
+                file_json(path, made));
 }
 
 }  // namespace hotstitch::cli

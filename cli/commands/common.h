@@ -29,6 +29,9 @@ void path_fact(Report& report, const char* key, const char* label, const std::op
 
 void checks_fact(Report& report, const std::optional<FoundChecks>& found);
 
+/// A file as JSON documents have it: {path, part, size, …}. `address`: "ARCHIVE:MEMBER" too.
+Json file_json(const std::filesystem::path& address, const Digests& digests = {});
+
 /// States a file as a fact: path, size and whichever checksums are given.
 void file_fact(Report& report, const std::string& key, const std::filesystem::path& path, const Digests& digests,
                const std::string& more = {});
@@ -59,6 +62,8 @@ void output_fact(Report& report, const Digests& made, const std::filesystem::pat
 
 /// A patch with the texts beside it in its archive, and its checks file.
 void state_patch(const PatchInput& patch, Report& report);
+/// Of commands that take several, as an array.
+void state_patches(const std::vector<const PatchInput*>& patches, Report& report);
 
 /// A source, and the archive that it was taken out of.
 void state_source(const InputFile& source, const std::filesystem::path& archive, Report& report);

@@ -254,6 +254,12 @@ std::optional<InputFile> what_matters_in(const InputFile& file, const std::strin
     }
 }
 
+void state_names(Report& part, const std::string& address) {
+    const Json names = file_json(address);
+    part.detail("path", names["path"]);
+    part.detail("part", names["part"]);
+}
+
 void describe_content(const InputFile& file, const std::string& name, const DescribeArguments& arguments,
                       const std::optional<KnownFiles>& known, const Context& context, Report& part) {
     const Identity identity = identify(file);
@@ -263,9 +269,9 @@ void describe_content(const InputFile& file, const std::string& name, const Desc
         state_digests(part, file, context);
         if (const auto inside = what_matters_in(file, name, context)) {
             part = Report("file");
-            part.detail("path", as_utf8(inside->origin()));
+            state_names(part, inside->origin());
             part.fact("archive", "in", fmt::format("{}, {}", shown(file.path()), identity.kind.title),
-                      as_utf8(file.origin()));
+                      file_json(file.origin()));
             return describe_content(*inside, inside->origin(), arguments, known, context, part);
         }
     }
@@ -291,7 +297,7 @@ void describe_content(const InputFile& file, const std::string& name, const Desc
 
 void describe_file(const std::string& name, const DescribeArguments& arguments, const std::optional<KnownFiles>& known,
                    const Context& context, Report& part) {
-    part.detail("path", as_utf8(name));
+    state_names(part, name);
     const InputFile file = open_file(name, context);
     describe_content(file, name, arguments, known, context, part);
 }
@@ -309,7 +315,7 @@ void run(const DescribeArguments& arguments, const Context& context, Report& rep
         } catch (const Error& error) {
             if (error.code() == ErrorCode::cancelled) throw;
             part.conclude(error);
-            if (arguments.files.size() > 1) part.fact("path", "file", escaped(name), as_utf8(name));
+            if (arguments.files.size() > 1) part.fact("path", "file", escaped(name), file_json(name)["path"]);
         }
         if (part.exit_code() != ExitCode::yes) ++bad;
         worst = std::max(worst, part.exit_code());

@@ -33,6 +33,7 @@ std::string sentence_of_none(const FrontHeader& header, const InputFile& file) {
 
 void show(const InputFile& file, Report& report) {
     const FrontHeader header = front_header_of(file);
+    report.detail("made", false);
     state_header(header, file, report);
     const std::string name = shown(file.path());
     if (header.size == 0) return report.good("no-front-header", sentence_of_none(header, file));
@@ -51,6 +52,7 @@ void strip(const HeaderArguments& arguments, const InputFile& file, const Contex
         return pass_on_unchanged(file, "no-front-header", sentence_of_none(plan.present, file), arguments.rewrite,
                                  context, report);
     if (plan.answer == StripPlan::Answer::not_sure) {
+        report.detail("made", false);
         state_header(plan.present, file, report);
         report.next(
             fmt::format("if you know that these bytes are a front header, say so: --size {}", plan.present.size));
@@ -68,8 +70,7 @@ void strip(const HeaderArguments& arguments, const InputFile& file, const Contex
     request.what = {fmt::format("strip-header {}", plan.header.size())};
     request.aside_bytes = plan.header;
     const auto place = write_rewritten(file, plan.change, request, context, report);
-    if (!request.aside.empty())
-        report.fact("kept", "header kept", shown(request.aside), as_utf8(request.aside.string()));
+    if (!request.aside.empty()) path_fact(report, "kept", "header kept", request.aside);
     if (place)
         report.good("stripped",
                     fmt::format("Made {}: without its front header of {} bytes.", *place, plan.header.size()));

@@ -27,6 +27,7 @@ void list_mends(const MendArguments& arguments, const InputFile& file, const Ide
     Json list = Json::array();
     for (const MendOffer& offer : offers) {
         Json row = {{"name", offer.name}, {"what", offer.what}, {"needs_value", offer.needs_value}};
+        row["needed"] = offer.needed;
         row["value"] = offer.value;
         row["present"] = offer.present;
         row["step"] = offer.step ? step_json(*offer.step) : Json(nullptr);
@@ -79,8 +80,9 @@ void state_plan(const MendPlan& plan, Report& report) {
 void run(const MendArguments& arguments, const Context& context, Report& report) {
     const InputFile file = open_file(arguments.file, context);
     const MendOptions options{arguments.boot_code, !arguments.no_mend, context.limits};
-    report.detail("path", as_utf8(file.path().string()));
     if (arguments.mends.empty()) {
+        report.detail("made", false);
+        report.detail("file", file_json(file.path(), {.size = file.size()}));
         if (const RewriteRequest& asked = arguments.rewrite.request;
             !asked.output.empty() || asked.in_place || !asked.patch.empty())
             throw Error(ErrorCode::usage, "no mend is named")
@@ -111,7 +113,6 @@ void run(const MendArguments& arguments, const Context& context, Report& report)
     std::string done;
     for (const MendStep& step : plan.steps)
         if (step.changes()) done += fmt::format("{}{}", done.empty() ? "" : ", ", step.name);
-    report.detail("made", true);
     report.good("mended", request.patch.empty() ? fmt::format("Made {}: {} mended.", *place, done)
                                                 : fmt::format("Made {}, a patch that mends {}.", *place, done));
 }

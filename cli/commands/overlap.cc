@@ -24,7 +24,7 @@ Report report_of(const OverlapPair& pair, const std::vector<PatchInput>& patches
                                     offset_text(range.offset + range.length - 1),
                                     range.agree ? "the same bytes" : "different bytes"));
     }
-    part.detail("patches", Json::array({as_utf8(a.string()), as_utf8(b.string())}));
+    part.detail("patch", Json::array({file_json(a), file_json(b)}));
     const Json value = {{"ranges", found.ranges},
                         {"bytes", found.bytes},
                         {"differing", found.differing_ranges},
@@ -38,6 +38,7 @@ Report report_of(const OverlapPair& pair, const std::vector<PatchInput>& patches
             fmt::format("{} in {}", counted(found.bytes, "byte", "bytes"), counted(found.ranges, "place", "places")),
             value);
     part.list("both_write", "both write", lines, lines.size(), value, found.ranges);
+    part.detail("sizes_differ", found.sizes_differ);
     if (found.sizes_differ) part.fact("sizes_differ", "sizes", "both change the file's size, differently", true);
     if (pair.mend_settles_it) {
         part.good("checks-only", names + ": they contradict each other only in the ROM's own checks.");
@@ -60,7 +61,9 @@ void run(const OverlapArguments& arguments, const Context& context, Report& repo
     OverlapJob job(arguments.request, context);
     job.open();
     state_source(job.source(), report);
-    for (const PatchInput& patch : job.patches()) state_patch(patch, report);
+    std::vector<const PatchInput*> patches;
+    for (const PatchInput& patch : job.patches()) patches.push_back(&patch);
+    state_patches(patches, report);
     if (std::any_of(job.patches().begin(), job.patches().end(),
                     [](const PatchInput& patch) { return traits_of(patch.reader->facts().format).has_checks; }))
         report.next(

@@ -19,7 +19,7 @@ Json row_json(const ListedPart& row) {
     out["size"] = row.part.size ? Json(*row.part.size) : Json(nullptr);
     if (row.part.offset) out["offset"] = *row.part.offset;
     if (!row.opens_as().empty()) out["opens"] = as_utf8(row.opens_as());
-    if (row.part.encrypted) out["encrypted"] = true;
+    out["encrypted"] = row.part.encrypted;
     if (row.digests) out.update(json_of(*row.digests));
     if (row.state != PartState::listed) out["state"] = code_of(row.state);
     if (row.state == PartState::changed) {

@@ -13,17 +13,17 @@ void run(const UndoArguments& arguments, const Context& context, Report& report)
     std::error_code code;
     const fs::path file = fs::weakly_canonical(fs::absolute(arguments.file, code), code);
     const fs::path receipt = receipt_path(file);
-    report.fact("file", "file", shown(file), as_utf8(file.string()));
-    if (fs::exists(receipt, code)) report.fact("receipt", "receipt", shown(receipt), as_utf8(receipt.string()));
+    path_fact(report, "file", "file", file);
+    if (fs::exists(receipt, code)) path_fact(report, "receipt", "receipt", receipt);
     const UndoResult result = undo(arguments.file, arguments.patch, context);
     if (result.patch)
         file_fact(report, "patch", arguments.patch, {.size = result.patch->patch_size}, words_for(*result.patch));
-    if (!result.source.empty()) report.fact("source", "source", shown(result.source), as_utf8(result.source.string()));
+    if (!result.source.empty()) path_fact(report, "source", "source", result.source);
     if (result.unproven_reverse)
         report.warn(fmt::format("{} stays: it is not proven to be the one that was made here",
                                 shown(*result.unproven_reverse)));
     if (result.kept) {
-        report.fact("kept", "kept as", shown(*result.kept), as_utf8(result.kept->string()));
+        path_fact(report, "kept", "kept as", result.kept);
         report.warn(fmt::format("{} is not proven to be the file that was put there, so it was kept under another name",
                                 shown(file.filename())));
     }

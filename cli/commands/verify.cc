@@ -12,13 +12,16 @@
 #include "signals.h"
 
 namespace hotstitch::cli {
+
+namespace fs = std::filesystem;
+
 namespace {
 
 void conclude_misfit(const VerifiedFile& file, const KnownFile* needed, const std::string& name, Report& part) {
     const Diagnosis& diagnosis = *file.diagnosis;
     if (const Representation* const other = file.harmless_representation()) {
         const std::string words = words_for(*other);
-        part.detail("reading", words);
+        part.detail("reading", reading_json(*other));
         return part.good("fits", fmt::format("{}: fits, read {}.", name, words));
     }
     mismatch_facts(part, file.fit.mismatches);
@@ -64,9 +67,11 @@ struct Wanted {
 
 Report report_of(const VerifiedFile& file, const Wanted& wanted) {
     Report part("source");
-    part.detail("path", as_utf8(file.error ? file.name : file.path.string()));
+    const Json names = file_json(file.from_archive ? fs::path(file.name + ":" + file.path.filename().string())
+                                                   : fs::path(file.error ? file.name : file.path.string()));
+    part.detail("path", names["path"]);
+    part.detail("part", names["part"]);
     if (file.error) return part.conclude(*file.error), part;
-    if (file.from_archive) part.detail("archive", as_utf8(file.name));
     state_reach(wanted.patch, file.size, part);
     known_fact(part, wanted.known, file.digests);
     warn_past_end(part, file.fit);
@@ -153,15 +158,17 @@ void verify_many(const InputFile& patch, const Wanted& wanted, VerifyRequest req
 void verify_receipt(const std::string& name, const Context& context, Report& report) {
     const std::filesystem::path file = std::filesystem::absolute(name);
     const Receipt receipt = read_receipt(receipt_path(file));
-    report.fact("receipt", "receipt", shown(receipt_path(file)), as_utf8(receipt_path(file).string()));
+    path_fact(report, "receipt", "receipt", receipt_path(file));
     report.fact("made_at", "made", escaped(receipt.time), as_utf8(receipt.time));
     const auto name_of = [](const ReceiptFile& f) {
         return f.path.empty() ? "what came through a pipe" : escaped(f.path);
     };
-    report.fact("made_of", "of", name_of(receipt.source), as_utf8(receipt.source.path));
+    report.fact("made_of", "of", name_of(receipt.source), file_json(receipt.source.path, receipt.source.digests));
     for (const std::string& mend : receipt.mends)
         report.fact("mends", "mended", escaped(words_for_mend(mend)), receipt.mends);
-    for (const ReceiptFile& patch : receipt.patches) report.fact("made_by", "by", name_of(patch), as_utf8(patch.path));
+    Json made_by = Json::array();
+    for (const ReceiptFile& patch : receipt.patches) made_by.push_back(file_json(patch.path, patch.digests));
+    for (const ReceiptFile& patch : receipt.patches) report.fact("made_by", "by", name_of(patch), made_by);
     const auto mismatches = compare_file(file, receipt.target.digests, context.progress);
     mismatch_facts(report, mismatches);
     if (mismatches.empty()) return report.good("as-made", fmt::format("{} is still what was made.", shown(file)));

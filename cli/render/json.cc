@@ -1,11 +1,12 @@
 // SPDX-License-Identifier: MIT
+#include <algorithm>
+
 #include "hotstitch/words.h"
 #include "render/report.h"
+#include "render/schemas.h"
 
 namespace hotstitch::cli {
 namespace {
-
-constexpr int schema_version = 1;
 
 Json body_of(const Report& report) {
     Json body = Json::object();
@@ -13,6 +14,10 @@ Json body_of(const Report& report) {
     body["message"] = as_utf8(report.sentence());
     body["exit"] = static_cast<int>(report.exit_code());
     for (const Fact& fact : report.facts()) body[fact.key] = fact.value;
+    // Whoever asks a command that makes something always learns whether it did.
+    constexpr std::string_view makers[] = {"apply", "create", "recast", "renew", "mend", "header", "take", "put"};
+    if (!body.contains("made") && std::find(std::begin(makers), std::end(makers), report.command()) != std::end(makers))
+        body["made"] = report.exit_code() == ExitCode::yes;
     const auto list = [&](const char* key, const std::vector<std::string>& texts) {
         if (texts.empty()) return;
         for (const std::string& text : texts) body[key].push_back(as_utf8(text));
@@ -36,6 +41,10 @@ Json json_of(const Digests& digests) {
     if (digests.sha1) out["sha1"] = hex(digests.sha1->bytes);
     if (digests.sha256) out["sha256"] = hex(digests.sha256->bytes);
     return out;
+}
+
+Json reading_json(const Representation& reading) {
+    return {{"code", code_of(reading)}, {"text", words_for(reading)}};
 }
 
 Json json_of(const ByteRange& range) {

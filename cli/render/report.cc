@@ -25,7 +25,7 @@ void Report::conclude(const Error& error, std::string_view reassurance) {
     if (tells_field(error)) fact("field", by_check ? "check" : "where", escaped(error.field()), as_utf8(error.field()));
     if (error.offset()) fact("offset", "at offset", offset_text(*error.offset()), *error.offset());
     if (!error.wanted().empty()) fact("wanted", "wanted", escaped(error.wanted()), as_utf8(error.wanted()));
-    if (!error.found().empty()) fact("found", "found", escaped(error.found()), as_utf8(error.found()));
+    if (!error.found().empty()) fact("found", "found", escaped(error.found()), Json::array({as_utf8(error.found())}));
     if (const std::string advice = advice_for(error); !advice.empty()) next(escaped(advice));
 }
 

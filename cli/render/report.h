@@ -10,6 +10,7 @@
 #include "hotstitch/bytes.h"
 #include "hotstitch/digest.h"
 #include "hotstitch/error.h"
+#include "hotstitch/source.h"
 
 namespace hotstitch::cli {
 
@@ -93,6 +94,7 @@ private:
 };
 
 Json json_of(const Digests& digests);
+Json reading_json(const Representation& reading);
 Json json_of(const ByteRange& range);
 Json json_of(const std::vector<ByteRange>& ranges);
 Json json_of(const Report& report);

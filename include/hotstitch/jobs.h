@@ -78,6 +78,9 @@ enum class InternalChecks {
     cannot_be_mended,  ///< `mend_failure` says why
 };
 
+/// "right", "stale", "put-right", "mended", …: stable, for programs.
+HOTSTITCH_EXPORT std::string_view code_of(InternalChecks checks) noexcept;
+
 struct ApplyResult {
     ApplyOutcome outcome = ApplyOutcome::made;
     bool swapped = false;             ///< source and patch had been given in each other's place

@@ -10,6 +10,21 @@
 
 namespace hotstitch {
 
+std::string_view code_of(InternalChecks checks) noexcept {
+    switch (checks) {
+        case InternalChecks::none_in_source: return "none-in-source";
+        case InternalChecks::wrong_before: return "wrong-before";
+        case InternalChecks::none_in_result: return "none-in-result";
+        case InternalChecks::right: return "right";
+        case InternalChecks::stale: return "stale";
+        case InternalChecks::put_right: return "put-right";
+        case InternalChecks::mended: return "mended";
+        case InternalChecks::cannot_be_mended: return "cannot-be-mended";
+        case InternalChecks::not_asked: break;
+    }
+    return "not-asked";
+}
+
 std::string words_for(InternalChecks checks) {
     switch (checks) {
         case InternalChecks::none_in_source: return "none that are known in the source";
