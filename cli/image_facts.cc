@@ -49,7 +49,7 @@ void size_facts(Report& report, const Identity& image) {
     report.detail("rom_size", image.size);
     if (image.front_header != 0)
         report.fact("front_header", "front header",
-                    fmt::format("{} bytes, {}", image.front_header,
+                    fmt::format("{}, {}", counted(image.front_header, "byte", "bytes"),
                                 image.header_describes ? "which say how to read the rest" : "left by a copier"),
                     image.front_header);
     else

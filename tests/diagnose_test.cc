@@ -132,6 +132,12 @@ std::vector<Situation> situations() {
         {"a patch of another format in the place of the game", bps, joined(bytes_of("KELPDELTA\1\2\3"), {}),
          "is-a-patch", ""},
         {"IPS with nothing to check by", ips, revision0, "cannot-be-known", ""},
+        {"IPS with nothing to check by, on a web page", ips, joined(bytes_of("<html><body>Kelp Harbour</body>"), {}),
+         "web-page", ""},
+        {"IPS with nothing to check by, on a text", ips, joined(bytes_of("Kelp Harbour: how to play\n"), {}),
+         "other-kind", ""},
+        {"IPS with nothing to check by, on another patch", ips, bps, "is-a-patch", ""},
+        {"IPS with nothing to check by, on nothing", ips, {}, "empty", ""},
         {"IPS with a checks file, a front header", ips, demo::with_front_header(source), "front-header",
          "without its front header of 512 bytes", true},
         {"IPS with a checks file, another revision", ips, revision0, "other-content", "", true},
@@ -178,6 +184,11 @@ Found found_for(const Situation& s) {
     if (answer.answer == FitAnswer::already_patched)
         return {"already-patched", "the file is what the patch makes", "",
                 "use it as it is, or start from the original"};
+    // Without checks, only what the file is can speak against it.
+    if (answer.answer == FitAnswer::unknown && patch->facts().source.empty() && patch->facts().checked_windows == 0)
+        if (const auto implausible = implausible_source(MemorySource(s.file)))
+            return {std::string(implausible->reasons.front().code), words_for(implausible->reasons.front()), "",
+                    words_for_next(*implausible)};
     const auto other = s.other.empty() ? nullptr : open_patch(s.other);
     DiagnoseOptions options{.checks = checks};
     if (other) options.others.push_back({"the other patch", other.get()});
@@ -232,7 +243,7 @@ TEST(CliDiagnosis, HarmlessReadingsAreUsedAndSaid) {
     const ToolResult padded = run({"apply", "padded.sfc", "p.bps", "-o", "d.sfc", "--json"});
     EXPECT_EQ(padded.code, 1);
     EXPECT_EQ(padded.json()["reasons"][0]["code"], "padded");
-    EXPECT_NE(padded.json()["next"][0].get<std::string>().find("4096"), std::string::npos);
+    EXPECT_NE(padded.json()["next"][0].get<std::string>().find("4,096"), std::string::npos);
     folder.put("shelf/deep/right.sfc", source);
     folder.put("shelf/wrong.sfc", demo::kelp_harbour(0));
     folder.put("shelf/notes.txt", "tides");

@@ -12,7 +12,7 @@ namespace hotstitch::cli {
 namespace {
 
 void state_header(const FrontHeader& header, const InputFile& file, Report& report) {
-    report.fact("front_header", "front header", header.size == 0 ? "none" : fmt::format("{} bytes", header.size),
+    report.fact("front_header", "front header", header.size == 0 ? "none" : counted(header.size, "byte", "bytes"),
                 header.size);
     if (!header.platform.empty())
         report.fact("platform_title", "platform", std::string(header.platform), header.platform);
@@ -40,10 +40,10 @@ void show(const InputFile& file, Report& report) {
     if (!header.sure)
         report.next("to take it off all the same", fmt::format("hotstitch header strip {} --size {} -o OUTPUT",
                                                                shell_file(file.path().string()), header.size));
-    report.conclude(
-        header.sure ? Mood::good : Mood::unsure, header.sure ? "front-header" : "perhaps",
-        fmt::format("{} {} a front header of {} bytes.", name, header.sure ? "has" : "may have", header.size),
-        ExitCode::yes);
+    report.conclude(header.sure ? Mood::good : Mood::unsure, header.sure ? "front-header" : "perhaps",
+                    fmt::format("{} {} a front header of {}.", name, header.sure ? "has" : "may have",
+                                counted(header.size, "byte", "bytes")),
+                    ExitCode::yes);
 }
 
 void strip(const HeaderArguments& arguments, const InputFile& file, const Context& context, Report& report) {
@@ -62,7 +62,8 @@ void strip(const HeaderArguments& arguments, const InputFile& file, const Contex
     }
     RewriteRequest request = rewrite_request(arguments.rewrite, file);
     if (plan.other_size)
-        report.warn(fmt::format("by all that is known, the front header has {} bytes", plan.present.size));
+        report.warn(
+            fmt::format("by all that is known, the front header has {}", counted(plan.present.size, "byte", "bytes")));
     if (request.aside.empty() && (!all_equal(plan.header) || plan.header[0] != std::byte{0}))
         report.note("the header is not all zero; --keep FILE would have kept it, to be attached again");
     if (plan.still_interleaved)
@@ -72,8 +73,8 @@ void strip(const HeaderArguments& arguments, const InputFile& file, const Contex
     const auto place = write_rewritten(file, plan.change, request, context, report);
     if (!request.aside.empty()) path_fact(report, "kept", "header kept", request.aside);
     if (place)
-        report.good("stripped",
-                    fmt::format("Made {}: without its front header of {} bytes.", *place, plan.header.size()));
+        report.good("stripped", fmt::format("Made {}: without its front header of {}.", *place,
+                                            counted(plan.header.size(), "byte", "bytes")));
 }
 
 /// The header to attach: kept, described, or empty for the one of the platform.
@@ -99,7 +100,9 @@ void attach(const HeaderArguments& arguments, const InputFile& file, const Conte
     const auto place = write_rewritten(file, change, request, context, report);
     if (!arguments.nes.empty())
         for (const std::string& warning : identify(ChangedSource(file, change)).warnings) report.warn(warning);
-    if (place) report.good("attached", fmt::format("Made {}: with a front header of {} bytes.", *place, size));
+    if (place)
+        report.good("attached",
+                    fmt::format("Made {}: with a front header of {}.", *place, counted(size, "byte", "bytes")));
 }
 
 }  // namespace

@@ -9,6 +9,7 @@
 
 #include "hotstitch/bytes.h"
 #include "hotstitch/error.h"
+#include "hotstitch/words.h"
 
 namespace hotstitch {
 
@@ -48,8 +49,8 @@ private:
         throw Error(ErrorCode::truncated, fmt::format("the patch ends inside its {}", field))
             .at(at_)
             .in(std::string(field))
-            .wanted(fmt::format("{} bytes", length))
-            .found(fmt::format("{} bytes", left()));
+            .wanted(counted(length, "byte", "bytes"))
+            .found(counted(left(), "byte", "bytes"));
     }
 
     ByteView bytes_;

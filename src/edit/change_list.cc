@@ -9,6 +9,7 @@
 #include <algorithm>
 
 #include "hotstitch/error.h"
+#include "hotstitch/words.h"
 #include "source/whole.h"
 
 namespace hotstitch {
@@ -61,8 +62,8 @@ void ChangeList::insert(Splice splice) {
     if (splice.offset > source_size_ || splice.removed > source_size_ - splice.offset)
         throw Error(ErrorCode::usage, "a change reaches past the end of the file")
             .at(splice.offset)
-            .wanted(fmt::format("at most {} bytes", source_size_))
-            .found(fmt::format("{} bytes from offset {}", splice.removed, splice.offset));
+            .wanted(fmt::format("at most {}", counted(source_size_, "byte", "bytes")))
+            .found(fmt::format("{} from offset {}", counted(splice.removed, "byte", "bytes"), splice.offset));
     const auto next = std::upper_bound(splices_.begin(), splices_.end(), splice.offset,
                                        [](std::uint64_t offset, const Splice& s) { return offset < s.offset; });
     const bool before_touches =
@@ -117,8 +118,8 @@ std::vector<Piece> ChangeList::pieces() const {
 ChangeList ChangeList::then(const ChangeList& next) const {
     if (next.source_size_ != result_size())
         throw Error(ErrorCode::usage, "a change follows on a file of another size")
-            .wanted(fmt::format("{} bytes", result_size()))
-            .found(fmt::format("{} bytes", next.source_size_));
+            .wanted(counted(result_size(), "byte", "bytes"))
+            .found(counted(next.source_size_, "byte", "bytes"));
     const std::vector<Piece> row = pieces();
     const std::vector<std::uint64_t> ends = ends_of(row);
     std::vector<Piece> joined;

@@ -8,6 +8,7 @@
 #include <cstring>
 
 #include "hotstitch/error.h"
+#include "hotstitch/words.h"
 
 namespace hotstitch {
 namespace {
@@ -22,7 +23,7 @@ constexpr std::size_t direct_chunk = 1 << 20;
     throw Error(ErrorCode::damaged, fmt::format("the patch copies from outside the {}", what))
         .at(made)
         .in("copy")
-        .found(fmt::format("{} bytes from offset {}", length, offset))
+        .found(fmt::format("{} from offset {}", counted(length, "byte", "bytes"), offset))
         .wanted(fmt::format("at most offset {}", size));
 }
 
@@ -40,7 +41,7 @@ Flow TargetBuilder::put(const Edit& edit) {
     if (edit.length > size_ - made_)
         throw Error(ErrorCode::damaged, "the patch makes more than the size it promises")
             .at(made_)
-            .wanted(fmt::format("{} bytes", size_));
+            .wanted(counted(size_, "byte", "bytes"));
     switch (edit.kind) {
         case EditKind::copy_source: copy_source(edit.offset, edit.length); break;
         case EditKind::copy_target: copy_target(edit.offset, edit.length); break;
@@ -56,8 +57,8 @@ void TargetBuilder::finish() {
     flush();
     if (made_ != size_)
         throw Error(ErrorCode::damaged, "the patch makes less than the size it promises")
-            .wanted(fmt::format("{} bytes", size_))
-            .found(fmt::format("{} bytes", made_));
+            .wanted(counted(size_, "byte", "bytes"))
+            .found(counted(made_, "byte", "bytes"));
     meter_.finish();
 }
 

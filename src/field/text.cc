@@ -6,6 +6,7 @@
 
 #include "field/numbers.h"
 #include "hotstitch/error.h"
+#include "hotstitch/words.h"
 
 namespace hotstitch {
 
@@ -57,7 +58,7 @@ std::string hex_text(std::uint64_t value, int digits) {
 
 std::string exact_size(std::uint64_t bytes) {
     if (bytes != 0 && bytes % (1 << 20) == 0) return fmt::format("{} MiB", bytes >> 20);
-    return bytes != 0 && bytes % 1024 == 0 ? fmt::format("{} KiB", bytes >> 10) : fmt::format("{} bytes", bytes);
+    return bytes != 0 && bytes % 1024 == 0 ? fmt::format("{} KiB", bytes >> 10) : counted(bytes, "byte", "bytes");
 }
 
 }  // namespace hotstitch

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 // Tested by tests/diagnose_test.cc.
 #include "hotstitch/fit.h"
+#include "hotstitch/words.h"
 
 #include <fmt/format.h>
 
@@ -93,8 +94,8 @@ Fit fit_by_sums(const PatchReader& patch, const ByteSource& source, const Checks
     result.source = digest(source, choice, progress, Phase::checking_source);
     result.mismatches = mismatches_of(facts.source, wanted.source, result.source);
     if (facts.source_reach > source.size())
-        result.mismatches.push_back(
-            {"reach", fmt::format("at least {} bytes", facts.source_reach), fmt::format("{} bytes", source.size())});
+        result.mismatches.push_back({"reach", fmt::format("at least {}", counted(facts.source_reach, "byte", "bytes")),
+                                     counted(source.size(), "byte", "bytes")});
     bool is_target = !target.empty() && size_fits(target) && compare(target, result.source).empty();
     if (traits_of(facts.format).has_windows) {
         // Of the target, the patch itself states the size and what the windows' checks say.

@@ -5,6 +5,7 @@
 
 #include "edit/target_builder.h"
 #include "hotstitch/error.h"
+#include "hotstitch/words.h"
 #include "source/whole.h"
 
 namespace hotstitch {
@@ -24,8 +25,8 @@ WindowResults check_windows(const PatchReader& patch, const ByteSource& source, 
     if (const std::uint64_t most = limits.output_for(source.size(), facts.patch_size); size > most)
         throw Error(ErrorCode::limit, "the patch asks for a larger output than is allowed")
             .in("target size")
-            .wanted(fmt::format("at most {} bytes", most))
-            .found(fmt::format("{} bytes", size))
+            .wanted(fmt::format("at most {}", counted(most, "byte", "bytes")))
+            .found(counted(size, "byte", "bytes"))
             .hint("if the patch is meant to do this, raise the output limit");
     NullSink nothing;
     std::unique_ptr<ByteSink> scratch;  // where windows copy from before themselves, that has to be kept

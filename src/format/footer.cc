@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include "hotstitch/error.h"
+#include "hotstitch/words.h"
 
 namespace hotstitch {
 namespace {
@@ -27,8 +28,8 @@ Footer checked_footer(ByteView patch, std::size_t header_size) {
         throw Error(ErrorCode::truncated, "the patch is too short to be whole")
             .at(patch.size())
             .in("footer")
-            .wanted(fmt::format("at least {} bytes", header_size + footer_size))
-            .found(fmt::format("{} bytes", patch.size()))
+            .wanted(fmt::format("at least {}", counted(header_size + footer_size, "byte", "bytes")))
+            .found(counted(patch.size(), "byte", "bytes"))
             .hint("the download was likely cut short; get the patch again");
     const ByteView footer = patch.last(footer_size);
     const Crc32 wanted{little_endian(footer.last(4))}, found = crc32(patch.first(patch.size() - 4));

@@ -7,6 +7,7 @@
 #include <sys/vfs.h>
 #include <unistd.h>
 
+#include "hotstitch/words.h"
 #include "io/system_error.h"
 
 namespace hotstitch {
@@ -31,10 +32,10 @@ Error no_room(const std::filesystem::path& name, std::uint64_t size, int code, b
         return Error(ErrorCode::io,
                      fmt::format("{} would be larger than the file system or the system's limit allows", name.string()))
             .in("output size")
-            .found(fmt::format("{} bytes", size));
+            .found(counted(size, "byte", "bytes"));
     return Error(ErrorCode::io, fmt::format("no space for {}", name.string()))
         .in("output size")
-        .wanted(fmt::format("{} bytes", size))
+        .wanted(counted(size, "byte", "bytes"))
         .hint("make room or choose another place for the output");
 }
 

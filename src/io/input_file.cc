@@ -9,6 +9,7 @@
 
 #include "base/meter.h"
 #include "hotstitch/file_io.h"
+#include "hotstitch/words.h"
 #include "io/descriptor.h"
 #include "io/mapping.h"
 #include "io/names.h"
@@ -49,7 +50,7 @@ Bytes read_to_end(int descriptor, const fs::path& name, const Limits& limits, co
             throw Error(ErrorCode::limit,
                         fmt::format("{} gives more than is read from a pipe or device", name.string()))
                 .in("stream")
-                .wanted(fmt::format("at most {} bytes", limits.stream))
+                .wanted(fmt::format("at most {}", counted(limits.stream, "byte", "bytes")))
                 .hint("it may have no end; save it as a file first and name that");
         // A signal is how a person stops us while we wait for input.
         meter.advance(static_cast<std::uint64_t>(std::max<ssize_t>(got, 0)));

@@ -18,6 +18,7 @@
 #include <random>
 #include <sstream>
 
+#include "hotstitch/words.h"
 #include "io/file_writer.h"
 #include "io/system_error.h"
 
@@ -34,7 +35,8 @@ constexpr int most_entries = 100'000;      ///< of a folder that is searched for
 Error too_long(const fs::path& path, std::string_view what, std::string_view hint) {
     return Error(ErrorCode::usage, fmt::format("the name of {} would be too long for the file system", what))
         .in("name")
-        .found(fmt::format("{} bytes: {}", path.filename().native().size(), path.filename().string()))
+        .found(
+            fmt::format("{}: {}", counted(path.filename().native().size(), "byte", "bytes"), path.filename().string()))
         .hint(std::string(hint));
 }
 

@@ -7,6 +7,7 @@
 #include "edit/target_builder.h"
 #include "fit/windows.h"
 #include "hotstitch/error.h"
+#include "hotstitch/words.h"
 #include "source/whole.h"
 
 namespace hotstitch {
@@ -18,8 +19,8 @@ void check_output_budget(std::uint64_t target_size, std::uint64_t source_size, s
     if (target_size <= most) return;
     throw Error(ErrorCode::limit, "the patch asks for a larger output than is allowed")
         .in("target size")
-        .wanted(fmt::format("at most {} bytes", most))
-        .found(fmt::format("{} bytes", target_size))
+        .wanted(fmt::format("at most {}", counted(most, "byte", "bytes")))
+        .found(counted(target_size, "byte", "bytes"))
         .hint("if the patch is meant to do this, raise the output limit");
 }
 

@@ -2,6 +2,7 @@
 // Other representations of a file, as sources over it. Tested by tests/source_test.cc, tests/diagnose_test.cc and
 // tests/image_test.cc.
 #include "hotstitch/source.h"
+#include "hotstitch/words.h"
 
 #include <fmt/format.h>
 
@@ -173,21 +174,22 @@ std::optional<Representation> representation_from(std::string_view code) {
 std::string words_for(const Representation& reading) {
     switch (reading.kind) {
         case RepresentationKind::without_front_header:
-            return fmt::format("without its front header of {} bytes", reading.bytes);
+            return fmt::format("without its front header of {}", counted(reading.bytes, "byte", "bytes"));
         case RepresentationKind::with_front_header:
-            return fmt::format("with an empty front header of {} bytes added", reading.bytes);
+            return fmt::format("with an empty front header of {} added", counted(reading.bytes, "byte", "bytes"));
         case RepresentationKind::pairs_swapped: return "with each two bytes exchanged (another byte order)";
         case RepresentationKind::words_reversed: return "with each four bytes reversed (another byte order)";
         case RepresentationKind::halves_swapped:
             return "with the halves of each four bytes exchanged (another byte order)";
         case RepresentationKind::de_interleaved:
-            return reading.bytes == 0
-                       ? "de-interleaved"
-                       : fmt::format("de-interleaved, without its front header of {} bytes", reading.bytes);
+            return reading.bytes == 0 ? "de-interleaved"
+                                      : fmt::format("de-interleaved, without its front header of {}",
+                                                    counted(reading.bytes, "byte", "bytes"));
         case RepresentationKind::interleaved: return "interleaved in blocks of 16 KiB";
         case RepresentationKind::without_padding:
-            return fmt::format("without its last {} bytes of padding", reading.bytes);
-        case RepresentationKind::with_padding: return fmt::format("with {} bytes of padding put back", reading.bytes);
+            return fmt::format("without its last {} of padding", counted(reading.bytes, "byte", "bytes"));
+        case RepresentationKind::with_padding:
+            return fmt::format("with {} of padding put back", counted(reading.bytes, "byte", "bytes"));
         case RepresentationKind::line_ends_restored: break;
     }
     return "with its line ends restored";

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
 #include "source/whole.h"
+#include "hotstitch/words.h"
 
 #include <fmt/format.h>
 
@@ -14,8 +15,8 @@ WholeView::WholeView(const ByteSource& source, const Limits& limits) {
     }
     if (source.size() > limits.memory)
         throw Error(ErrorCode::limit, "an input that cannot be mapped is too large for the memory budget")
-            .wanted(fmt::format("at most {} bytes", limits.memory))
-            .found(fmt::format("{} bytes", source.size()));
+            .wanted(fmt::format("at most {}", counted(limits.memory, "byte", "bytes")))
+            .found(counted(source.size(), "byte", "bytes"));
     storage_.resize(static_cast<std::size_t>(source.size()));
     constexpr std::size_t chunk = 1 << 20;
     for (std::size_t at = 0; at < storage_.size();) {

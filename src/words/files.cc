@@ -23,7 +23,7 @@ std::string words_for(const Identity& identity) {
 
 std::vector<std::string> words_for(const FrontHeader& header) {
     if (header.size == 0 || !header.evidence.empty()) return header.evidence;
-    return {fmt::format("its size leaves {} bytes over", header.size),
+    return {fmt::format("its size leaves {} over", counted(header.size, "byte", "bytes")),
             "nothing behind them is a known platform's image"};
 }
 

@@ -62,8 +62,8 @@ std::string words_for(const Reason& reason) {
         case Why::other_kind: return fmt::format("the file is {}, which nobody patches so", reason.name);
         case Why::writes_past_end:
             return fmt::format(
-                "the patch writes up to {} bytes past the end of this {} ROM, and leaves the ROM's own checks wrong",
-                grouped(reason.found), reason.found_in);
+                "the patch writes up to {} past the end of this {} ROM, and leaves the ROM's own checks wrong",
+                counted(reason.found, "byte", "bytes"), reason.found_in);
         case Why::pointer:
             return "the file is only a pointer to the real one, which a version-control store keeps elsewhere";
         case Why::nothing_to_know_by: return "the patch says nothing about its source";
@@ -71,17 +71,19 @@ std::string words_for(const Reason& reason) {
         case Why::other_content:
             return "the size is right and the content is not: another revision or region, or a copy that was changed";
         case Why::front_header_and_more:
-            return fmt::format("the file has {} bytes more, as a front header would, but is another one without it too",
-                               apart(reason));
+            return fmt::format("the file has {} more, as a front header would, but is another one without it too",
+                               counted(apart(reason), "byte", "bytes"));
         case Why::front_header_missing:
             return fmt::format(
-                "the file has {} bytes less: the patch was likely made for a copy with a front header, "
+                "the file has {} less: the patch was likely made for a copy with a front header, "
                 "whose content is not known",
-                apart(reason));
+                counted(apart(reason), "byte", "bytes"));
         case Why::cut_short:
-            return fmt::format("the file is {} bytes short: a download that broke off, or another game", apart(reason));
+            return fmt::format("the file is {} short: a download that broke off, or another game",
+                               counted(apart(reason), "byte", "bytes"));
         case Why::other_size:
-            return fmt::format("the file is {} bytes {}: another revision or region, or another game", apart(reason),
+            return fmt::format("the file is {} {}: another revision or region, or another game",
+                               counted(apart(reason), "byte", "bytes"),
                                reason.found > reason.wanted ? "too long" : "too short");
         case Why::edition: break;
     }
@@ -119,8 +121,8 @@ std::string words_for_next(const Diagnosis& diagnosis) {
         case NextStep::hand_in_the_file: return "hand in the game's own file";
         case NextStep::fetch_the_file: return "let the version-control system fetch the file itself";
         case NextStep::cut_padding_off:
-            return fmt::format("cut the last {} bytes off a copy and apply the patch to that",
-                               diagnosis.reading ? diagnosis.reading->bytes : 0);
+            return fmt::format("cut the last {} off a copy and apply the patch to that",
+                               counted(diagnosis.reading ? diagnosis.reading->bytes : 0, "byte", "bytes"));
         case NextStep::look_for_untrimmed: return "look for an untrimmed copy";
         case NextStep::apply_as_read: return "apply the patch to the file read so; nothing of the file is lost by it";
         case NextStep::look_for_the_edition: break;

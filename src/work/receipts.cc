@@ -8,6 +8,7 @@
 #include <ctime>
 
 #include "hotstitch/error.h"
+#include "hotstitch/words.h"
 
 namespace hotstitch {
 
@@ -120,7 +121,8 @@ std::optional<Receipt> receipt_beside(const fs::path& output) {
     if (code == std::errc::filename_too_long)
         throw Error(ErrorCode::usage, "the receipt's name would be too long for the file system")
             .in("receipt's name")
-            .found(fmt::format("{} bytes: {}", path.filename().native().size(), path.filename().string()))
+            .found(fmt::format("{}: {}", counted(path.filename().native().size(), "byte", "bytes"),
+                               path.filename().string()))
             .hint("choose a shorter name for the output, or leave no receipt");
     if (status.type() == fs::file_type::not_found) return std::nullopt;
     try {

@@ -12,6 +12,7 @@
 #include "base/vlv.h"
 #include "format/bps/bps_format.h"
 #include "format/footer.h"
+#include "hotstitch/words.h"
 
 namespace hotstitch::bps {
 namespace {
@@ -22,7 +23,7 @@ namespace {
         .at(at)
         .in(fmt::format("action {}", number))
         .wanted(fmt::format("at most offset {}", end))
-        .found(fmt::format("{} bytes from offset {}", length, offset));
+        .found(fmt::format("{} from offset {}", counted(length, "byte", "bytes"), offset));
 }
 
 /// Moves a cursor by a signed move. Throws Error(damaged) when it would leave 0…2^64-1.
@@ -33,7 +34,8 @@ void move(std::uint64_t& cursor, std::uint64_t word, std::uint64_t at, std::uint
         throw Error(ErrorCode::damaged, fmt::format("action {} moves its cursor out of the file", number))
             .at(at)
             .in(fmt::format("action {}", number))
-            .found(fmt::format("{} bytes {} from offset {}", distance, back ? "back" : "on", cursor));
+            .found(
+                fmt::format("{} {} from offset {}", counted(distance, "byte", "bytes"), back ? "back" : "on", cursor));
     cursor = back ? cursor - distance : cursor + distance;
 }
 
@@ -53,8 +55,8 @@ Flow Reader::walk(Use&& use) const {
             throw Error(ErrorCode::damaged, fmt::format("action {} makes more than the target's size", number))
                 .at(at)
                 .in(fmt::format("action {}", number))
-                .wanted(fmt::format("at most {} bytes", target_size - made))
-                .found(fmt::format("{} bytes", length));
+                .wanted(fmt::format("at most {}", counted(target_size - made, "byte", "bytes")))
+                .found(counted(length, "byte", "bytes"));
         Edit edit{};
         switch (static_cast<Action>(word & 3)) {
             case Action::source_read:
@@ -84,8 +86,8 @@ Flow Reader::walk(Use&& use) const {
         throw Error(ErrorCode::damaged, "the actions make less than the target's size")
             .at(cursor.position())
             .in("actions")
-            .wanted(fmt::format("{} bytes", target_size))
-            .found(fmt::format("{} bytes", made));
+            .wanted(counted(target_size, "byte", "bytes"))
+            .found(counted(made, "byte", "bytes"));
     return Flow::go_on;
 }
 

@@ -16,6 +16,7 @@
 #include <queue>
 
 #include "base/cursor.h"
+#include "hotstitch/words.h"
 
 namespace hotstitch::ips {
 namespace {
@@ -32,8 +33,8 @@ Record take_record(Cursor& cursor, const Layout& layout, std::uint64_t number) {
             throw Error(ErrorCode::truncated, fmt::format("record {} runs past the end of the patch", number))
                 .at(record.data_at)
                 .in(field("data"))
-                .wanted(fmt::format("{} bytes", record.length))
-                .found(fmt::format("{} bytes", cursor.left()));
+                .wanted(counted(record.length, "byte", "bytes"))
+                .found(counted(cursor.left(), "byte", "bytes"));
         cursor.take(record.length, "data");
         return record;
     }
@@ -146,8 +147,8 @@ private:
                     fmt::format("what follows the end marker is neither a length nor a JSON object"))
             .at(tail_at)
             .in("tail")
-            .wanted(fmt::format("nothing, {} bytes, or a JSON object", layout.offset_width))
-            .found(fmt::format("{} bytes", patch.size() - tail_at))
+            .wanted(fmt::format("nothing, {}, or a JSON object", counted(layout.offset_width, "byte", "bytes")))
+            .found(counted(patch.size() - tail_at, "byte", "bytes"))
             .hint("something was added to the patch after it was made; get it again, as a binary file");
     }
     throw Error(ErrorCode::truncated, "the patch ends without its end marker")

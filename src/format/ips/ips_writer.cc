@@ -8,6 +8,7 @@
 #include <algorithm>
 
 #include "hotstitch/error.h"
+#include "hotstitch/words.h"
 
 namespace hotstitch::ips {
 namespace {
@@ -32,8 +33,8 @@ Writer::Writer(const Layout& layout, std::uint64_t source_size, ByteView target,
         throw Error(ErrorCode::usage,
                     fmt::format("{} cannot make a file shorter at this size", traits_of(layout.format).title))
             .in("cut length")
-            .wanted(fmt::format("a target of at most {} bytes", longest_cut))
-            .found(fmt::format("{} bytes", target.size()))
+            .wanted(fmt::format("a target of at most {}", counted(longest_cut, "byte", "bytes")))
+            .found(counted(target.size(), "byte", "bytes"))
             .hint(other_format(layout));
     write(bytes_of(layout.magic));
 }

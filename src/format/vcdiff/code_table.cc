@@ -5,6 +5,7 @@
 
 #include "edit/target_builder.h"
 #include "format/vcdiff/vcdiff_reader.h"
+#include "hotstitch/words.h"
 
 namespace hotstitch::vcdiff {
 namespace {
@@ -62,7 +63,8 @@ CodeTable read_code_table(ByteView bytes, std::uint64_t at) {
         const Reader reader(cursor.rest(), limits, Reader::Nested::yes);
         const auto source = to_bytes(default_table);
         if (reader.facts().target.size != code_table_size)
-            throw Error(ErrorCode::damaged, fmt::format("it makes {} bytes", *reader.facts().target.size));
+            throw Error(ErrorCode::damaged,
+                        fmt::format("it makes {}", counted(*reader.facts().target.size, "byte", "bytes")));
         const MemorySource from(source);
         const Progress silent;
         TargetBuilder builder(from, made, code_table_size, silent, Phase::reading);

@@ -12,6 +12,7 @@
 
 #include "format/vcdiff/compress/decompressor.h"
 #include "format/vcdiff/window_decoder.h"
+#include "hotstitch/words.h"
 
 namespace hotstitch::vcdiff {
 namespace {
@@ -177,7 +178,8 @@ void take_segment(Cursor& cursor, unsigned flags, Window& window) {
             .at(at)
             .in("segment")
             .wanted(fmt::format("at most offset {}", most))
-            .found(fmt::format("{} bytes from offset {}", window.segment_length, window.segment_offset));
+            .found(fmt::format("{} from offset {}", counted(window.segment_length, "byte", "bytes"),
+                               window.segment_offset));
 }
 
 }  // namespace
@@ -195,16 +197,16 @@ Reader::OpenWindow Reader::take_window(Cursor& cursor, const Window& before) con
         throw Error(ErrorCode::truncated, "the patch ends inside it")
             .at(begin)
             .in("delta length")
-            .wanted(fmt::format("{} bytes", delta_length))
-            .found(fmt::format("{} bytes", cursor.left()))
+            .wanted(counted(delta_length, "byte", "bytes"))
+            .found(counted(cursor.left(), "byte", "bytes"))
             .hint("the download was likely cut short; get the patch again");
     window.length = take_integer(cursor, "target window size");
     if (window.length > limits_.window)
         throw Error(ErrorCode::limit, "it makes more bytes at once than is allowed")
             .at(begin)
             .in("target window size")
-            .wanted(fmt::format("at most {} bytes", limits_.window))
-            .found(fmt::format("{} bytes", window.length));
+            .wanted(fmt::format("at most {}", counted(limits_.window, "byte", "bytes")))
+            .found(counted(window.length, "byte", "bytes"));
     if (window.length > UINT64_MAX - window.offset)
         throw Error(ErrorCode::damaged, "the target would pass 64 bits").at(begin).in("target window size");
     const std::uint64_t flags_at = cursor.position();
@@ -228,8 +230,8 @@ Reader::OpenWindow Reader::take_window(Cursor& cursor, const Window& before) con
         throw Error(ErrorCode::damaged, "its sections do not fill its length")
             .at(begin)
             .in("delta length")
-            .wanted(fmt::format("{} bytes", cursor.position() - begin))
-            .found(fmt::format("{} bytes", delta_length));
+            .wanted(counted(cursor.position() - begin, "byte", "bytes"))
+            .found(counted(delta_length, "byte", "bytes"));
     window.patch_length = cursor.position() - window.patch_offset;
     return window;
 }
@@ -250,8 +252,9 @@ Flow Reader::read(std::uint64_t source_size, EditSink& sink) const {
             throw Error(ErrorCode::wrong_source, "the patch reads past the end of this source")
                 .at(window.patch_offset)
                 .in(fmt::format("window {}, segment", window.number))
-                .wanted(fmt::format("at least {} bytes", window.segment_offset + window.segment_length))
-                .found(fmt::format("{} bytes", source_size));
+                .wanted(
+                    fmt::format("at least {}", counted(window.segment_offset + window.segment_length, "byte", "bytes")))
+                .found(counted(source_size, "byte", "bytes"));
         if (watcher != nullptr && watcher->begin(window) == Flow::stop) return Flow::stop;
         try {
             std::array<Cursor, section_count> sections{Cursor({}), Cursor({}), Cursor({})};

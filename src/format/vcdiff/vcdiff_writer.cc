@@ -5,6 +5,7 @@
 #include <algorithm>
 
 #include "format/vcdiff/integer.h"
+#include "hotstitch/words.h"
 
 namespace hotstitch::vcdiff {
 namespace {
@@ -36,8 +37,8 @@ Writer::Writer(ByteView target, ByteSink& patch, const WriterOptions& options)
     if (options_.window < least_window || options_.window > most_window)
         throw Error(ErrorCode::usage, "the window size is out of range")
             .in("window")
-            .wanted(fmt::format("{} to {} bytes", least_window, most_window))
-            .found(fmt::format("{} bytes", options_.window));
+            .wanted(fmt::format("{} to {}", least_window, counted(most_window, "byte", "bytes")))
+            .found(counted(options_.window, "byte", "bytes"));
     if (options_.lzma) compressor_.emplace(target.size(), options.tick);
     window_.begin(target_, 0);
 }

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
 #include "format/vcdiff/window_decoder.h"
+#include "hotstitch/words.h"
 
 namespace hotstitch::vcdiff {
 namespace {
@@ -29,7 +30,8 @@ Flow WindowDecoder::follow(const Half& half) {
     const std::uint64_t length = half.size != 0 ? half.size : take_integer(instructions_, "instruction's size");
     if (length > window_.length - made_)
         damaged("an instruction makes more than the window's size", instructions_, "instructions",
-                fmt::format("{} bytes", length), fmt::format("at most {} bytes", window_.length - made_));
+                counted(length, "byte", "bytes"),
+                fmt::format("at most {}", counted(window_.length - made_, "byte", "bytes")));
     switch (half.type) {
         case Type::copy: return copy(length, half.mode);
         case Type::add: {
@@ -79,8 +81,8 @@ std::uint64_t WindowDecoder::take_address(std::size_t mode, std::uint64_t here) 
     if (mode == 0) return value;
     if (mode == 1) {
         if (value > here)
-            damaged("a copy begins before the segment", addresses_, "addresses", fmt::format("{} bytes back", value),
-                    fmt::format("at most {}", here));
+            damaged("a copy begins before the segment", addresses_, "addresses",
+                    fmt::format("{} back", counted(value, "byte", "bytes")), fmt::format("at most {}", here));
         return here - value;
     }
     const std::uint64_t slot = cache_.near_slot(mode);
@@ -93,13 +95,13 @@ std::uint64_t WindowDecoder::take_address(std::size_t mode, std::uint64_t here) 
 void WindowDecoder::check_all_used() const {
     if (made_ != window_.length)
         damaged("its instructions make less than its size", instructions_, "instructions",
-                fmt::format("{} bytes", made_), fmt::format("{} bytes", window_.length));
+                counted(made_, "byte", "bytes"), counted(window_.length, "byte", "bytes"));
     if (data_.left() != 0)
-        damaged("its data has bytes that no instruction uses", data_, "data", fmt::format("{} bytes", data_.left()),
+        damaged("its data has bytes that no instruction uses", data_, "data", counted(data_.left(), "byte", "bytes"),
                 "none");
     if (addresses_.left() != 0)
         damaged("its addresses have bytes that no instruction uses", addresses_, "addresses",
-                fmt::format("{} bytes", addresses_.left()), "none");
+                counted(addresses_.left(), "byte", "bytes"), "none");
 }
 
 }  // namespace hotstitch::vcdiff

@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include "hotstitch/error.h"
+#include "hotstitch/words.h"
 
 namespace hotstitch {
 namespace {
@@ -32,7 +33,7 @@ void ArchiveBudget::member(std::string_view name) {
                    fmt::format("at most {}", limits_.archive_members));
     if (names_ > limits_.archive_names)
         throw past("archive names", "the names in the archive are longer than is allowed",
-                   fmt::format("at most {} bytes in all", limits_.archive_names));
+                   fmt::format("at most {} in all", counted(limits_.archive_names, "byte", "bytes")));
     time();
 }
 
@@ -40,11 +41,11 @@ void ArchiveBudget::unpacked(std::uint64_t made, std::uint64_t consumed) {
     made_ += made;
     if (made_ > most_unpacked_)
         throw past("archive unpacked", "the archive unpacks to more than is allowed",
-                   fmt::format("at most {} bytes", most_unpacked_));
+                   fmt::format("at most {}", counted(most_unpacked_, "byte", "bytes")));
     if (limits_.archive_unpacked == 0 && made_ > free_of_ratio && made_ / limits_.archive_ratio > consumed)
         throw past("archive unpacked", "the archive unpacks to more times its size than is allowed",
                    fmt::format("at most {} times its packed size", limits_.archive_ratio))
-            .found(fmt::format("{} bytes out of {}", made_, consumed));
+            .found(fmt::format("{} out of {}", counted(made_, "byte", "bytes"), consumed));
     time();
 }
 

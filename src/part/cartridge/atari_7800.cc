@@ -5,6 +5,7 @@
 #include "digest/sums.h"
 #include "field/numbers.h"
 #include "field/text.h"
+#include "hotstitch/words.h"
 #include "part/cartridge/platform.h"
 
 namespace hotstitch::cartridge {
@@ -20,8 +21,8 @@ std::optional<Identity> recognise(ByteView file) {
     image.region = (u8(file, tv_at) & 1) != 0 ? "PAL" : "NTSC";
     image.declared_size = u32be(file, size_at);
     if (image.size != *image.declared_size)
-        image.warnings.push_back(
-            fmt::format("the header claims {} bytes, {} follow it", *image.declared_size, image.size));
+        image.warnings.push_back(fmt::format("the header claims {}, {} follow it",
+                                             counted(*image.declared_size, "byte", "bytes"), image.size));
     return image;
 }
 

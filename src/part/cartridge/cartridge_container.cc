@@ -8,6 +8,7 @@
 #include "hotstitch/cartridge.h"
 #include "hotstitch/error.h"
 #include "hotstitch/part.h"
+#include "hotstitch/words.h"
 #include "part/cartridge/platform.h"
 #include "part/kinds.h"
 #include "source/whole.h"
@@ -56,8 +57,8 @@ public:
         if (content.size() != *part.size)
             throw Error(ErrorCode::usage, fmt::format("{} has a fixed size", part.name))
                 .in("part")
-                .wanted(fmt::format("{} bytes", *part.size))
-                .found(fmt::format("{} bytes", content.size()))
+                .wanted(counted(*part.size, "byte", "bytes"))
+                .found(counted(content.size(), "byte", "bytes"))
                 .hint(part.kind == "front-header" ? "to take it off or put another one on, use header"
                                                   : "fill it up, or cut it");
         // Only what differs: nothing changes that has not to.

@@ -9,6 +9,7 @@
 #include <charconv>
 
 #include "hotstitch/error.h"
+#include "hotstitch/words.h"
 #include "part/cartridge/nes_header.h"
 #include "part/cartridge/platform.h"
 
@@ -36,7 +37,7 @@ unsigned size_code(std::uint64_t bytes, std::uint64_t unit, std::string_view key
             if ((std::uint64_t{1} << exponent) * (2 * multiplier + 1) == bytes)
                 return 0xF00 | exponent << 2 | multiplier;
     throw Error(ErrorCode::usage, fmt::format("a NES header cannot say {}={}", key, bytes))
-        .wanted(fmt::format("a multiple of {} bytes", unit));
+        .wanted(fmt::format("a multiple of {}", counted(unit, "byte", "bytes")));
 }
 
 using cartridge::NesHeader;
@@ -117,8 +118,8 @@ StripPlan plan_strip(const ByteSource& file, std::uint64_t size) {
     plan.change = ChangeList(file.size());
     if (size != 0 && (size >= file.size() || size > largest_front_header))
         throw Error(ErrorCode::usage, "no front header is so large")
-            .wanted(fmt::format("less than the file's {} bytes, and at most 1 MiB", file.size()))
-            .found(fmt::format("{} bytes", size));
+            .wanted(fmt::format("less than the file's {}, and at most 1 MiB", counted(file.size(), "byte", "bytes")))
+            .found(counted(size, "byte", "bytes"));
     plan.other_size = size != 0 && plan.present.size != 0 && plan.present.sure && size != plan.present.size;
     if (size == 0) {
         if (plan.present.size == 0) return plan;
@@ -152,7 +153,7 @@ ChangeList plan_attach(const ByteSource& file, Bytes header) {
     if (const FrontHeader present = front_header_of(file); present.size != 0 && present.sure)
         throw Error(ErrorCode::usage, "the file has a front header already")
             .in("front header")
-            .found(fmt::format("{} bytes", present.size))
+            .found(counted(present.size, "byte", "bytes"))
             .hint("take it off first");
     ChangeList change(file.size());
     change.put(0, 0, std::move(header));

@@ -10,6 +10,7 @@
 #include "field/text.h"
 #include "hotstitch/digest.h"
 #include "hotstitch/error.h"
+#include "hotstitch/words.h"
 #include "part/cartridge/platform.h"
 
 namespace hotstitch::cartridge {
@@ -109,8 +110,8 @@ std::optional<Identity> recognise_plain(ByteView rom) {
     image.checks.push_back(check_of("checksum", sum, stated, 4));
     image.checks.push_back(logo_check("CRC-32", genuine_logo, area, 8));
     if (image.declared_size && rom.size() < *image.declared_size)
-        image.warnings.push_back(
-            fmt::format("the file ends {} bytes before what its header claims", *image.declared_size - rom.size()));
+        image.warnings.push_back(fmt::format("the file ends {} before what its header claims",
+                                             counted(*image.declared_size - rom.size(), "byte", "bytes")));
     return image;
 }
 

@@ -5,6 +5,7 @@
 #include "digest/sums.h"
 #include "field/numbers.h"
 #include "field/text.h"
+#include "hotstitch/words.h"
 #include "part/cartridge/platform.h"
 
 namespace hotstitch::cartridge {
@@ -19,14 +20,14 @@ std::optional<Identity> recognise(ByteView file) {
     image.title = readable(text_at(file, title_at, title_length));
     const unsigned page_0 = u16le(file, page_0_at), page_1 = u16le(file, page_1_at);
     image.declared_size = pages * (page_0 + page_1);
-    image.facts.push_back(
-        {"pages", "pages",
-         fmt::format("256 of {} bytes{}", page_0, page_1 == 0 ? "" : fmt::format(", 256 of {}", page_1))});
+    image.facts.push_back({"pages", "pages",
+                           fmt::format("256 of {}{}", counted(page_0, "byte", "bytes"),
+                                       page_1 == 0 ? "" : fmt::format(", 256 of {}", page_1))});
     if (const unsigned turn = u8(file, rotation_at); turn == 1 || turn == 2)
         image.facts.push_back({"rotation", "held", turn == 1 ? "turned left" : "turned right"});
     if (image.size != *image.declared_size)
-        image.warnings.push_back(
-            fmt::format("the header claims {} bytes, {} follow it", *image.declared_size, image.size));
+        image.warnings.push_back(fmt::format("the header claims {}, {} follow it",
+                                             counted(*image.declared_size, "byte", "bytes"), image.size));
     Evidence(image).add(image.size == *image.declared_size, 12, "the pages fill the file exactly");
     return image;
 }

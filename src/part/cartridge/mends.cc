@@ -9,6 +9,7 @@
 
 #include "field/numbers.h"
 #include "hotstitch/error.h"
+#include "hotstitch/words.h"
 #include "part/cartridge/platform.h"
 
 namespace hotstitch {
@@ -42,8 +43,9 @@ void put_in_order(Mending& mending, std::string_view) {
         {"order", interleaved ? "interleaved" : "as the console reads it", "as the console reads it"});
     if (!interleaved) return;
     if (!mending.front.empty())
-        mending.warnings.push_back(fmt::format(
-            "the front header of {} bytes tells how the dump is interleaved, so it goes too", mending.front.size()));
+        mending.warnings.push_back(
+            fmt::format("the front header of {} tells how the dump is interleaved, so it goes too",
+                        counted(mending.front.size(), "byte", "bytes")));
     mending.order.reset();
     mending.front.clear();
 }

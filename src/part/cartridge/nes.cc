@@ -11,6 +11,7 @@
 #include "field/numbers.h"
 #include "field/text.h"
 #include "hotstitch/error.h"
+#include "hotstitch/words.h"
 #include "part/cartridge/nes_header.h"
 #include "part/cartridge/platform.h"
 
@@ -97,7 +98,7 @@ std::optional<Identity> recognise(ByteView file) {
     image.declared_size = declared;
     if (h.new_layout) image.region = word_of(timings, h.timing);
     const auto kib = [](std::uint64_t size) {
-        return size % 1024 == 0 ? fmt::format("{} KiB", size / 1024) : fmt::format("{} bytes", size);
+        return size % 1024 == 0 ? fmt::format("{} KiB", size / 1024) : counted(size, "byte", "bytes");
     };
     image.facts.push_back({"layout", "layout", h.new_layout ? "the new one" : "the old one"});
     image.facts.push_back({"prg", "PRG", kib(h.prg)});
@@ -109,13 +110,14 @@ std::optional<Identity> recognise(ByteView file) {
     if (h.battery) image.facts.push_back({"battery", "battery", "yes"});
     if (h.trainer) image.facts.push_back({"trainer", "trainer", "512 bytes before PRG"});
     if (image.size < declared)
-        image.warnings.push_back(
-            fmt::format("the file ends {} bytes before what its header claims", declared - image.size));
+        image.warnings.push_back(fmt::format("the file ends {} before what its header claims",
+                                             counted(declared - image.size, "byte", "bytes")));
     if (image.size > declared && h.more_follows)
-        image.facts.push_back(
-            {"more", "after CHR", fmt::format("{} bytes, as the header says", image.size - declared)});
+        image.facts.push_back({"more", "after CHR",
+                               fmt::format("{}, as the header says", counted(image.size - declared, "byte", "bytes"))});
     else if (image.size > declared)
-        image.warnings.push_back(fmt::format("{} bytes follow what the header claims", image.size - declared));
+        image.warnings.push_back(
+            fmt::format("{} follow what the header claims", counted(image.size - declared, "byte", "bytes")));
     if (h.prg == 0) image.warnings.emplace_back("the header claims no PRG at all");
     if (h.junk)
         image.warnings.emplace_back(
@@ -202,8 +204,8 @@ std::optional<Identity> recognise_disk(ByteView file) {
         image.declared_size = u8(file, 4) * side;
         image.facts.push_back({"sides", "sides", fmt::format("{}", u8(file, 4))});
         if (image.size != image.declared_size)
-            image.warnings.push_back(
-                fmt::format("the header claims {} sides, and there are {} bytes", u8(file, 4), image.size));
+            image.warnings.push_back(fmt::format("the header claims {} sides, and there are {}", u8(file, 4),
+                                                 counted(image.size, "byte", "bytes")));
     }
     return image;
 }

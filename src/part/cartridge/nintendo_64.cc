@@ -12,6 +12,7 @@
 #include "field/text.h"
 #include "hotstitch/digest.h"
 #include "hotstitch/error.h"
+#include "hotstitch/words.h"
 #include "part/cartridge/platform.h"
 
 namespace hotstitch::cartridge {
@@ -132,7 +133,7 @@ void mend_checksum(Mending& mending, std::string_view) {
     if (rom.size() < checked_end)
         throw Error(ErrorCode::unsupported, "the check words cannot be computed: they count 0x101000 bytes")
             .in("size")
-            .found(fmt::format("{} bytes", rom.size()))
+            .found(counted(rom.size(), "byte", "bytes"))
             .hint("a console would read past its end; expand the ROM first");
     if (boot == nullptr)
         throw Error(ErrorCode::unsupported, "the check words depend on the boot code, which is of no known variant")

@@ -7,6 +7,7 @@
 #include "digest/sums.h"
 #include "field/numbers.h"
 #include "field/text.h"
+#include "hotstitch/words.h"
 #include "part/cartridge/platform.h"
 
 namespace hotstitch::cartridge {
@@ -57,7 +58,7 @@ std::optional<Identity> recognise(ByteView rom) {
     read_fields(rom, fields, image);
     if (capacity <= 14) image.declared_size = smallest << capacity;
     image.used_size = used;
-    image.facts.push_back({"used_size", "used", fmt::format("{} bytes", used)});
+    image.facts.push_back({"used_size", "used", counted(used, "byte", "bytes")});
     if (used != 0 && (rom.size() == used || rom.size() == used + signature))
         image.facts.push_back(
             {"trimmed", "trimmed",
@@ -70,8 +71,8 @@ std::optional<Identity> recognise(ByteView rom) {
     image.checks.push_back(check_of("logo CRC", logo, logo_stated, 4));
     image.checks.back().mendable = false;
     if (used > rom.size())
-        image.warnings.push_back(
-            fmt::format("the file ends {} bytes before the end of what is used", used - rom.size()));
+        image.warnings.push_back(fmt::format("the file ends {} before the end of what is used",
+                                             counted(used - rom.size(), "byte", "bytes")));
     return image;
 }
 

@@ -4,6 +4,7 @@
 
 #include "field/numbers.h"
 #include "hotstitch/error.h"
+#include "hotstitch/words.h"
 #include "part/cartridge/platform.h"
 #include "source/whole.h"
 
@@ -26,7 +27,8 @@ std::optional<Identity> with_or_without_header(ByteView file, std::optional<Iden
         if (without) {
             without->front_header = header;
             without->reading = Representation{RepresentationKind::without_front_header, header};
-            Evidence(*without).add(true, 4, fmt::format("its size leaves {} bytes over for a front header", header));
+            Evidence(*without).add(
+                true, 4, fmt::format("its size leaves {} over for a front header", counted(header, "byte", "bytes")));
         }
     }
     std::optional<Identity> as_is = recognise_plain(file);

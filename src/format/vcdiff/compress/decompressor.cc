@@ -3,6 +3,7 @@
 
 #include "format/vcdiff/integer.h"
 #include "format/vcdiff/vcdiff_format.h"
+#include "hotstitch/words.h"
 
 namespace hotstitch::vcdiff {
 namespace {
@@ -32,8 +33,8 @@ void decompress_section(Decompressor& decompressor, unsigned section, ByteView p
         if (size > most)
             throw Error(ErrorCode::limit, fmt::format("its {} unpack to more than is allowed", field))
                 .at(0)
-                .wanted(fmt::format("at most {} bytes", most))
-                .found(fmt::format("{} bytes", size));
+                .wanted(fmt::format("at most {}", counted(most, "byte", "bytes")))
+                .found(counted(size, "byte", "bytes"));
         out.clear();
         out.reserve(static_cast<std::size_t>(std::min(size, most_reserved)));
         decompressor.decode(section, cursor.rest(), size, out);

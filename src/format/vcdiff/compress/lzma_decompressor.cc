@@ -11,6 +11,7 @@
 
 #include "format/vcdiff/vcdiff_format.h"
 #include "hotstitch/error.h"
+#include "hotstitch/words.h"
 
 namespace hotstitch::vcdiff {
 namespace {
@@ -67,8 +68,8 @@ private:
             case LZMA_MEMLIMIT_ERROR:
                 throw Error(ErrorCode::limit, "its LZMA stream asks for more memory than is allowed")
                     .at(at(packed))
-                    .wanted(fmt::format("at most {} bytes", memory_))
-                    .found(fmt::format("{} bytes", lzma_memusage(&stream_)));
+                    .wanted(fmt::format("at most {}", counted(memory_, "byte", "bytes")))
+                    .found(counted(lzma_memusage(&stream_), "byte", "bytes"));
             case LZMA_MEM_ERROR: throw Error(ErrorCode::io, "there is no memory for an LZMA decoder");
             case LZMA_FORMAT_ERROR: damaged("are no LZMA stream", packed);
             case LZMA_OPTIONS_ERROR:

@@ -10,6 +10,7 @@
 #include <new>
 
 #include "hotstitch/error.h"
+#include "hotstitch/words.h"
 
 namespace hotstitch {
 namespace {
@@ -36,8 +37,8 @@ public:
                 case LZMA_MEMLIMIT_ERROR:
                     throw Error(ErrorCode::limit, "the xz data asks for more memory than is allowed")
                         .in("dictionary")
-                        .wanted(fmt::format("at most {} bytes", limit_))
-                        .found(fmt::format("{} bytes", lzma_memusage(&stream_)));
+                        .wanted(fmt::format("at most {}", counted(limit_, "byte", "bytes")))
+                        .found(counted(lzma_memusage(&stream_), "byte", "bytes"));
                 case LZMA_BUF_ERROR: decoder_truncated("xz", consumed());
                 default: decoder_damaged("xz", consumed(), "its checksum or its rules do not hold");
             }
