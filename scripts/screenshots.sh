@@ -64,9 +64,9 @@ shot undo 'hotstitch undo "Night Tides.sfc"'
 hotstitch recast "Kelp Harbour.sfc" "Night Tides.bps" --format ips -q >/dev/null
 shot apply-unchecked 'hotstitch apply "Kelp Harbour.sfc" "Night Tides.ips"'
 shot describe-rom 'hotstitch describe "Kelp Harbour (copier header).smc" --at 00:FFC0 --at 80:8000'
-hotstitch mend "Kelp Harbour.sfc" region=Americas -o "Kelp Harbour (Americas).sfc" -q >/dev/null 2>&1
+hotstitch mend "Kelp Harbour.sfc" region=Americas --no-mend -o "Kelp Harbour (Americas).sfc" -q >/dev/null 2>&1
 shot mend-list 'hotstitch mend "Kelp Harbour (Americas).sfc"'
-shot mend 'hotstitch mend "Kelp Harbour (Americas).sfc" title="KELP HARBOR" checksum --in-place'
+shot mend 'hotstitch mend "Kelp Harbour (Americas).sfc" checksum title="KELP HARBOR" --in-place'
 shot header-strip 'hotstitch header strip "Kelp Harbour (copier header).smc" --keep "copier header.bin" -o "Kelp Harbour (plain).sfc"'
 mkdir -p mods && cp "Night Tides.bps" mods/ && bsdtar --format=zip -cf shelf.zip mods "Kelp Harbour.gb" "Kelp Harbour (copier header).smc"
 shot parts 'hotstitch parts shelf.zip --deep "*.gb*" "mods/*" "*header"'

@@ -121,6 +121,9 @@ TEST_F(CliMisuse, OtherRepresentationsAreReadAndNamedForWhatComesOut) {
     EXPECT_TRUE(contents(folder / "same.v64") == demo::with_pairs_swapped(made));
     EXPECT_TRUE(contents(folder / "same.smd") == demo::interleaved(driven));
     EXPECT_TRUE(contents(folder / "same.smc") == demo::with_front_header(target));
+    // A newer patch is treated like the one before it.
+    check({{{"renew", "same.smc", "f.bps"}, 0, "Made "}});
+    EXPECT_TRUE(contents(folder / "same.smc") == demo::with_front_header(demo::fog_signals(source)));
 }
 
 TEST_F(CliMisuse, TheSameCallAgainAndWayBack) {

@@ -11,7 +11,7 @@ namespace {
 
 constexpr std::size_t ranges_shown = 8;
 
-Report report_of(const OverlapPair& pair, const std::vector<PatchInput>& patches) {
+Report report_of(const OverlapPair& pair, const std::vector<PatchInput>& patches, const std::string& source) {
     Report part("pair");
     const Overlap& found = pair.found;
     const auto &a = patches[pair.first].file.path(), &b = patches[pair.second].file.path();
@@ -42,8 +42,8 @@ Report report_of(const OverlapPair& pair, const std::vector<PatchInput>& patches
     if (found.sizes_differ) part.fact("sizes_differ", "sizes", "both change the file's size, differently", true);
     if (pair.mend_settles_it) {
         part.good("checks-only", names + ": they contradict each other only in the ROM's own checks.");
-        part.next("to make both",
-                  fmt::format("hotstitch apply SOURCE {} {} --mend", shell_file(a.string()), shell_file(b.string())));
+        part.next("to make both", fmt::format("hotstitch apply {} {} {} --mend", source, shell_file(a.string()),
+                                              shell_file(b.string())));
     } else if (found.order_matters()) {
         part.bad("conflict", names + ": they contradict each other; the one applied last wins.");
         part.next("ask the authors which order is meant, or for a patch that holds both changes");
@@ -64,23 +64,31 @@ void run(const OverlapArguments& arguments, const Context& context, Report& repo
     std::vector<const PatchInput*> patches;
     for (const PatchInput& patch : job.patches()) patches.push_back(&patch);
     state_patches(patches, report);
-    if (std::any_of(job.patches().begin(), job.patches().end(),
-                    [](const PatchInput& patch) { return traits_of(patch.reader->facts().format).has_checks; }))
+    const std::vector<OverlapPair> pairs = job.run(ranges_shown);
+    const std::string source = shell_file(arguments.request.source);
+    for (const OverlapPair& pair : pairs) report.part("pairs", report_of(pair, job.patches(), source));
+    const bool settled =
+        std::any_of(pairs.begin(), pairs.end(), [](const OverlapPair& pair) { return pair.mend_settles_it; });
+    if (!settled && std::any_of(job.patches().begin(), job.patches().end(), [](const PatchInput& patch) {
+            return traits_of(patch.reader->facts().format).has_checks;
+        }))
         report.next(
             "UPS and BPS patches check their source, so after one is applied the others refuse the result: apply them "
             "in "
             "one call with --mend, or recast them to ips");
-    const std::vector<OverlapPair> pairs = job.run(ranges_shown);
-    for (const OverlapPair& pair : pairs) report.part("pairs", report_of(pair, job.patches()));
     const auto conflicts = std::count_if(pairs.begin(), pairs.end(), [](const OverlapPair& pair) {
         return pair.found.order_matters() && !pair.mend_settles_it;
     });
     if (conflicts == 0)
-        report.good("compatible", fmt::format("None of {} contradict each other; the order does not matter.",
-                                              counted(pairs.size(), "pair", "pairs")));
+        report.good("compatible", pairs.size() == 1
+                                      ? "They do not contradict each other; the order does not matter."
+                                      : fmt::format("None of {} contradict each other; the order does not matter.",
+                                                    counted(pairs.size(), "pair", "pairs")));
     else
-        report.bad("conflict", fmt::format("{} of {} contradict each other; there the order matters.", conflicts,
-                                           counted(pairs.size(), "pair", "pairs")));
+        report.bad("conflict", pairs.size() == 1
+                                   ? "They contradict each other; the order matters."
+                                   : fmt::format("{} of {} contradict each other; there the order matters.", conflicts,
+                                                 counted(pairs.size(), "pair", "pairs")));
 }
 
 }  // namespace hotstitch::cli

@@ -106,6 +106,9 @@ HOTSTITCH_EXPORT bool all_checks_right(const Identity& identity) noexcept;
 /// the default place of an output hangs on it, and nothing else.
 HOTSTITCH_EXPORT bool is_game_extension(std::string_view extension) noexcept;
 
+/// Whether dumps in another order, or behind a copier's header, are kept under this extension on some platform.
+HOTSTITCH_EXPORT bool is_dump_extension(std::string_view extension) noexcept;
+
 /// The extension that goes with a file of this platform once it is read as the platform does (Identity::reading):
 /// ".sfc" for a ".smc" behind a copier's header. Empty: the one it has does. `extension` in any case.
 HOTSTITCH_EXPORT std::string_view extension_when_read(const Identity& identity, std::string_view extension) noexcept;

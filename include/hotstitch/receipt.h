@@ -35,6 +35,7 @@ struct Receipt {
     /// Done to the file after the patches, as codes: "checksum", "region=Europe", "strip-header 512", "put bank 3".
     std::vector<std::string> mends;
     std::optional<Representation> representation;  ///< of the source, where it was not taken as it is
+    bool keeps_representation = false;             ///< the output was put back into it
     bool in_place = false;                         ///< the output replaced the source
     std::string backup;                            ///< the replaced source, relative; empty: none
     std::string reverse;                           ///< a BPS patch from target to source, relative; empty: none

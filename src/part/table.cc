@@ -88,6 +88,13 @@ bool is_game_extension(std::string_view extension) noexcept {
            });
 }
 
+bool is_dump_extension(std::string_view extension) noexcept {
+    const auto platforms = cartridge::platforms();
+    return std::any_of(platforms.begin(), platforms.end(), [&](const cartridge::Platform* platform) {
+        return is_among(platform->dump_extensions, extension);
+    });
+}
+
 std::string_view extension_when_read(const Identity& identity, std::string_view extension) noexcept {
     for (const cartridge::Platform* const platform : cartridge::platforms())
         if (platform->name == identity.platform && is_among(platform->dump_extensions, extension))

@@ -61,6 +61,7 @@ OrderedJson body_of(const Receipt& receipt) {
     };
     for (const std::string& mend : receipt.mends) body["mends"].push_back(as_utf8(mend));
     if (receipt.representation) body["representation"] = code_of(*receipt.representation);
+    if (receipt.keeps_representation) body["keeps_representation"] = true;
     optional("backup", receipt.backup);
     optional("reverse", receipt.reverse);
     identity("target_identity", receipt.target_identity);
@@ -92,6 +93,10 @@ Receipt body_from(const OrderedJson& body) {
     if (const std::string code = text_at(body, "representation", false); !code.empty()) {
         receipt.representation = representation_from(code);
         if (!receipt.representation) broken_document(what, "representation", "it is of no known kind");
+    }
+    if (const auto keeps = body.find("keeps_representation"); keeps != body.end()) {
+        if (!keeps->is_boolean()) broken_document(what, "keeps_representation", "it is neither true nor false");
+        receipt.keeps_representation = keeps->get<bool>();
     }
     receipt.backup = text_at(body, "backup", false);
     receipt.reverse = text_at(body, "reverse", false);

@@ -85,8 +85,9 @@ void ApplyJob::State::refuse_implausible() {
 /// under another one.
 std::string ApplyJob::State::output_extension() {
     const std::string as_source = source->path().extension().string();
+    if (request.as_is || request.keep_representation || !is_dump_extension(as_source)) return as_source;
     const Identity identity = identify(*source);
-    if (!identity.reading || request.as_is || request.keep_representation) return as_source;
+    if (!identity.reading) return as_source;
     const std::string_view other = extension_when_read(identity, as_source);
     if (other.empty()) return as_source;
     const ApplyStage& stage = stages.front();
@@ -108,7 +109,8 @@ fs::path ApplyJob::State::output_path() {
     if (!request.name_like.empty())
         place.replace_filename(companion_stem(request.name_like) + source->path().extension().string());
     if (request.output.empty() || hotstitch::output_path(request.output, place) != fs::path(request.output))
-        place.replace_extension(output_extension());
+        if (const std::string extension = output_extension(); extension != source->path().extension().string())
+            place.replace_extension(extension);
     return hotstitch::output_path(request.output, place);
 }
 
@@ -119,6 +121,7 @@ Receipt ApplyJob::State::receipt_for(const fs::path& folder) const {
         receipt.patches.push_back(receipt_file(stage.file, folder, request.digests, work.progress));
     if (result.internal_checks == InternalChecks::mended) receipt.mends = {"checksum"};
     receipt.representation = stages.front().representation;
+    receipt.keeps_representation = request.keep_representation && receipt.representation.has_value();
     if (!receipt.representation) receipt.source.digests = stages.front().made.fit.source;
     if (!result.output) receipt.target.digests = result.patched;
     return receipt;

@@ -39,6 +39,7 @@ RenewPlan plan_renewal(const fs::path& named, std::vector<std::string> patches, 
     plan.request.output = file.string();
     plan.request.replace = Replace::keep_backup;
     plan.request.mend = !receipt.mends.empty();
+    plan.request.keep_representation = receipt.keeps_representation;
     plan.request.renews = std::move(receipt);
     return plan;
 }
