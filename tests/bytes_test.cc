@@ -36,7 +36,7 @@ TEST(Cursor, NamesTheFieldAndOffsetWhereBytesEnd) {
         EXPECT_EQ(error.offset(), 2U);
         EXPECT_EQ(error.field(), "second");
         EXPECT_EQ(error.wanted(), "2 bytes");
-        EXPECT_EQ(error.found(), "1 bytes");
+        EXPECT_EQ(error.found(), "1 byte");
     }
     EXPECT_THROW(cursor.take(UINT64_MAX, "huge"), Error);
 }

@@ -211,7 +211,7 @@ std::vector<Damage> damaged() {
         {"application header of 2^64", vcdiff_header(4, std::string("\x82\x80\x80\x80\x80\x80\x80\x80\x80\0", 10)), D,
          "larger than 64 bits", 5},
         {"a code table that is cut", vcdiff_header(2, integer(50) + "x"), T, "code table", 6},
-        {"a code table too short", own_table(4, 3, false, 1535), D, "makes 1535 bytes", 9},
+        {"a code table too short", own_table(4, 3, false, 1535), D, "makes 1,535 bytes", 9},
         {"a code table that is none", vcdiff_header(2, integer(3) + "\4\3x"), D, "own code table is damaged", 8},
         {"an own table in an own table",
          vcdiff_header(2, integer(2 + own_table(4, 3).size()) + "\4\3"s + own_table(4, 3)), D,
