@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <utility>
 
 #include "hotstitch/error.h"
@@ -163,7 +164,7 @@ void mismatch_facts(Report& report, const std::vector<DigestMismatch>& mismatche
     // One checksum is enough for people: where one differs, all do.
     bool checksum_told = false;
     for (const DigestMismatch& m : mismatches) {
-        if (m.name == "reach" || m.name.find(' ') != std::string::npos) {
+        if (m.name == "reach" || std::count(m.name.begin(), m.name.end(), ' ') != 0) {
             report.fact("mismatches", "check", m.name == "reach" ? "size" : m.name, list);
             report.fact("mismatches", "wanted", m.wanted, list);
             report.fact("mismatches", "found", m.found, list);

@@ -34,6 +34,31 @@ void Report::fail(std::string answer, std::string sentence) {
     is_error_ = true;
 }
 
+void Report::good(std::string_view answer, std::string_view sentence) {
+    conclude(Mood::good, std::string(answer), std::string(sentence), ExitCode::yes);
+}
+void Report::unsure(std::string_view answer, std::string_view sentence, ExitCode code) {
+    conclude(Mood::unsure, std::string(answer), std::string(sentence), code);
+}
+void Report::bad(std::string_view answer, std::string_view sentence, ExitCode code) {
+    conclude(Mood::bad, std::string(answer), std::string(sentence), code);
+}
+void Report::detail(std::string_view key, Json value) {
+    fact(std::string(key), {}, {}, std::move(value));
+}
+void Report::warn(std::string_view text) {
+    warnings_.emplace_back(text);
+}
+void Report::note(std::string_view text) {
+    notes_.emplace_back(text);
+}
+void Report::unchecked(std::string_view text) {
+    unchecked_.emplace_back(text);
+}
+void Report::next(std::string_view text, std::string_view command) {
+    next_.push_back({std::string(text), std::string(command)});
+}
+
 void Report::fact(std::string key, std::string label, std::string text, Json value) {
     facts_.push_back({std::move(key), std::move(label), std::move(text), std::move(value)});
 }

@@ -36,15 +36,9 @@ public:
 
     /// The verdict: `answer` is for programs and stable, `sentence` for people.
     void conclude(Mood mood, std::string answer, std::string sentence, ExitCode code);
-    void good(std::string answer, std::string sentence) {
-        conclude(Mood::good, std::move(answer), std::move(sentence), ExitCode::yes);
-    }
-    void unsure(std::string answer, std::string sentence, ExitCode code) {
-        conclude(Mood::unsure, std::move(answer), std::move(sentence), code);
-    }
-    void bad(std::string answer, std::string sentence, ExitCode code = ExitCode::no) {
-        conclude(Mood::bad, std::move(answer), std::move(sentence), code);
-    }
+    void good(std::string_view answer, std::string_view sentence);
+    void unsure(std::string_view answer, std::string_view sentence, ExitCode code);
+    void bad(std::string_view answer, std::string_view sentence, ExitCode code = ExitCode::no);
     /// The verdict of an error, with its facts and next step; `reassurance` is said after its message.
     void conclude(const Error& error, std::string_view reassurance = {});
     /// The verdict of what no command could foresee.
@@ -55,12 +49,12 @@ public:
     void list(const std::string& key, const std::string& label, const std::vector<std::string>& lines, std::size_t most,
               const Json& value, std::uint64_t total = 0);
     /// In JSON only.
-    void detail(std::string key, Json value) { fact(std::move(key), {}, {}, std::move(value)); }
-    void warn(std::string text) { warnings_.push_back(std::move(text)); }
-    void note(std::string text) { notes_.push_back(std::move(text)); }
-    void unchecked(std::string text) { unchecked_.push_back(std::move(text)); }
+    void detail(std::string_view key, Json value);
+    void warn(std::string_view text);
+    void note(std::string_view text);
+    void unchecked(std::string_view text);
     /// What to do next; `command`: the call that does it, ready for a shell.
-    void next(std::string text, std::string command = {}) { next_.push_back({std::move(text), std::move(command)}); }
+    void next(std::string_view text, std::string_view command = {});
     void forget_next() noexcept { next_.clear(); }
     /// A report about one of several files, shown in its own block under `key`.
     void part(std::string key, Report part);

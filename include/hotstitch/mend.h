@@ -23,7 +23,7 @@ struct MendRequest {
 };
 
 struct MendOptions {
-    std::string boot_code;  ///< N64: the boot code variant ("6102"), where it is not recognised
+    std::string boot_code{};  ///< N64: the boot code variant ("6102"), where it is not recognised
     /// Internal checks that were right before are right after: the mend "checksum" is added where it is needed for
     /// that.
     bool keep_checks = true;
