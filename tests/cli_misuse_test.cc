@@ -128,12 +128,15 @@ TEST_F(CliMisuse, OtherRepresentationsAreReadAndNamedForWhatComesOut) {
 
 TEST_F(CliMisuse, TheSameCallAgainAndWayBack) {
     folder.put("taken.sfc", "something else");
-    check({{{"apply", "kelp.sfc", "n.bps", "-o", "t.sfc"}, 0, "Made "},
-           {{"apply", "kelp.sfc", "n.bps", "-o", "t.sfc"}, 0, "Made already"},
-           {{"apply", "old.sfc", "n.bps", "-o", "taken.sfc"}, 1, "not the source"},
-           {{"apply", "kelp.sfc", "n.bps", "-o", "taken.sfc"}, 2, "exists already"},
-           {{"apply", "night.sfc", "n.ups"}, 0, "hotstitch undo night.sfc n.ups"},
-           {{"apply", "kelp.sfc", "n.ups", "n.ups", "-o", "twice.sfc"}, 0, "already patched"}});
+    folder.put("back.bps", hotstitch::create(target, source));
+    check(
+        {{{"apply", "kelp.sfc", "n.bps", "-o", "t.sfc"}, 0, "Made "},
+         {{"apply", "kelp.sfc", "n.bps", "-o", "t.sfc"}, 0, "Made already"},
+         {{"apply", "old.sfc", "n.bps", "-o", "taken.sfc"}, 1, "not the source"},
+         {{"apply", "kelp.sfc", "n.bps", "-o", "taken.sfc"}, 2, "exists already"},
+         {{"apply", "night.sfc", "n.ups"}, 0, "hotstitch undo night.sfc n.ups"},
+         {{"apply", "kelp.sfc", "n.ups", "n.ups", "-o", "twice.sfc"}, 0, "already patched"},
+         {{"apply", "kelp.sfc", "n.bps", "back.bps", "-o", "nothing.sfc"}, 0, "takes back all changes from patch 1"}});
     // Two changes in place go back one by one; without a backup that is said at once, and what is left is named.
     const Bytes mended = makers::mended(target, {{"region", "Japan"}});
     folder.put("g.sfc", source);

@@ -19,6 +19,29 @@ std::uint64_t apart(const Reason& reason) {
     return reason.found > reason.wanted ? reason.found - reason.wanted : reason.wanted - reason.found;
 }
 
+/// What the size alone says, where there is no better reason.
+std::string words_for_size(const Reason& reason) {
+    switch (reason.why) {
+        case Why::other_content:
+            return "the size is right and the content is not: another revision or region, or a copy that was changed";
+        case Why::front_header_and_more:
+            return fmt::format("the file has {} more, as a front header would, but is another one without it too",
+                               counted(apart(reason), "byte", "bytes"));
+        case Why::front_header_missing:
+            return fmt::format(
+                "the file has {} less: the patch was likely made for a copy with a front header, "
+                "whose content is not known",
+                counted(apart(reason), "byte", "bytes"));
+        case Why::cut_short:
+            return fmt::format("the file is {} short: a download that broke off, or another game",
+                               counted(apart(reason), "byte", "bytes"));
+        default:
+            return fmt::format("the file is {} {}: another revision or region, or another game",
+                               counted(apart(reason), "byte", "bytes"),
+                               reason.found > reason.wanted ? "too long" : "too short");
+    }
+}
+
 }  // namespace
 
 std::string words_for(const Reason& reason) {
@@ -69,22 +92,10 @@ std::string words_for(const Reason& reason) {
         case Why::nothing_to_know_by: return "the patch says nothing about its source";
         case Why::no_representation_fits: return "no reading of the file has the wanted checksum";
         case Why::other_content:
-            return "the size is right and the content is not: another revision or region, or a copy that was changed";
         case Why::front_header_and_more:
-            return fmt::format("the file has {} more, as a front header would, but is another one without it too",
-                               counted(apart(reason), "byte", "bytes"));
         case Why::front_header_missing:
-            return fmt::format(
-                "the file has {} less: the patch was likely made for a copy with a front header, "
-                "whose content is not known",
-                counted(apart(reason), "byte", "bytes"));
         case Why::cut_short:
-            return fmt::format("the file is {} short: a download that broke off, or another game",
-                               counted(apart(reason), "byte", "bytes"));
-        case Why::other_size:
-            return fmt::format("the file is {} {}: another revision or region, or another game",
-                               counted(apart(reason), "byte", "bytes"),
-                               reason.found > reason.wanted ? "too long" : "too short");
+        case Why::other_size: return words_for_size(reason);
         case Why::edition: break;
     }
     return fmt::format("by its internal header, this is {}, for the {}", reason.name, reason.found_in);
