@@ -45,6 +45,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
         require(again && again->kind == representation->kind && again->bytes == representation->bytes &&
                 again->fill == representation->fill);
     }
+    require(from_utf8(as_utf8(text)) == text);
     require(escaped(text) == escaped(escaped(text)));
     words_for_mend(text);
     return 0;

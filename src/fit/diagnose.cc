@@ -354,10 +354,14 @@ private:
 
 std::optional<Diagnosis> implausible_source(const ByteSource& file) {
     Diagnosis diagnosis;
+    // The whole file is looked at only where its begin says that it is something else: a cartridge may begin so.
+    Identity by_head;
+    by_head.kind = recognise_file(head_of(file));
+    look_at_kind(by_head, diagnosis, false);
     if (file.size() == 0)
         add_reason(diagnosis, {.why = Why::empty}, NextStep::get_it_again);
-    else
-        look_at_kind(identify(file), diagnosis, false);
+    else if (!diagnosis.reasons.empty() && identify(file).is("cartridge"))
+        diagnosis.reasons.clear();
     return diagnosis.reasons.empty() ? std::nullopt : std::optional(std::move(diagnosis));
 }
 

@@ -145,7 +145,7 @@ std::string code_of(const Representation& reading) {
     const auto* const row =
         std::find_if(codes.begin(), codes.end(), [&](const auto& r) { return r.first == reading.kind; });
     std::string code(row->second);
-    if (reading.bytes != 0) code += fmt::format(" {}", reading.bytes);
+    if (reading.bytes != 0 || reading.fill != std::byte{0}) code += fmt::format(" {}", reading.bytes);
     if (reading.fill != std::byte{0}) code += fmt::format(" {:02x}", std::to_integer<unsigned>(reading.fill));
     return code;
 }
