@@ -19,11 +19,13 @@ ApplyRequest request_from(const ApplyArguments& arguments) {
     ApplyRequest request = arguments.request;
     const auto dashes =
         std::count(request.patches.begin(), request.patches.end(), "-") + (request.source == "-" ? 1 : 0);
-    if (dashes > 1) throw Error(ErrorCode::usage, "only one of source and patches can come from standard input");
+    if (dashes > 1)
+        throw Error(ErrorCode::usage, "only one of source and patches can come from standard input")
+            .hint("save the others as files, and name those");
     if (request.in_place && !request.output.empty())
-        throw Error(ErrorCode::usage, "--in-place and --output contradict each other");
+        throw Error(ErrorCode::usage, "--in-place and --output contradict each other").hint("keep one of them");
     if (request.in_place && request.source == "-")
-        throw Error(ErrorCode::usage, "standard input cannot be replaced in place");
+        throw Error(ErrorCode::usage, "standard input cannot be replaced in place").hint("name an output with -o");
     if (dashes != 0 && request.output.empty())
         throw Error(ErrorCode::usage, "with standard input as an input, the output has to be named")
             .hint("add -o PATH, or -o - for standard output");

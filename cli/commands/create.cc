@@ -55,9 +55,11 @@ void state_patch(const CreateResult& created, Report& report) {
 CreateRequest request_from(const CreateArguments& arguments, const Context& context) {
     CreateRequest request = arguments.request;
     if (request.names && !arguments.metadata.empty())
-        throw Error(ErrorCode::usage, "--names and --metadata want the same place in the patch");
+        throw Error(ErrorCode::usage, "--names and --metadata want the same place in the patch")
+            .hint("keep one of them");
     if (request.source == "-" && request.target == "-")
-        throw Error(ErrorCode::usage, "source and target cannot both come from standard input");
+        throw Error(ErrorCode::usage, "source and target cannot both come from standard input")
+            .hint("save one of them as a file, and name that");
     if (request.output == "-" && request.checks)
         throw Error(ErrorCode::usage, "--checks writes a file beside the patch, so the patch needs a name")
             .hint("use -o PATH");

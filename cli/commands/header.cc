@@ -80,7 +80,9 @@ void strip(const HeaderArguments& arguments, const InputFile& file, const Contex
 /// The header to attach: kept, described, or empty for the one of the platform.
 Bytes header_to_attach(const HeaderArguments& arguments, const Context& context) {
     const int ways = (arguments.from.empty() ? 0 : 1) + (arguments.nes.empty() ? 0 : 1) + (arguments.size == 0 ? 0 : 1);
-    if (ways > 1) throw Error(ErrorCode::usage, "--from, --nes and --size are three ways to say the same");
+    if (ways > 1)
+        throw Error(ErrorCode::usage, "--from, --nes and --size are three ways to say the same")
+            .hint("keep one of them");
     if (!arguments.nes.empty()) return nes_front_header(arguments.nes);
     if (arguments.from.empty())
         return Bytes(static_cast<std::size_t>(std::min(arguments.size, largest_front_header + 1)));

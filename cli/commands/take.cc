@@ -14,7 +14,7 @@ namespace {
 TakeResult take_to_stream(const std::vector<std::string>& addresses, const Context& context) {
     const std::string& address = addresses.front();
     if (addresses.size() != 1 || address.ends_with('/') || address.ends_with(':'))
-        throw Error(ErrorCode::usage, "only one part can go to standard output");
+        throw Error(ErrorCode::usage, "only one part can go to standard output").hint("name a folder with -o");
     ScratchFile scratch;
     const Part part = take_part(address, scratch, context);
     const std::uint64_t size = scratch.written().value().size();

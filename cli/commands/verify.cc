@@ -185,12 +185,15 @@ void run(const VerifyArguments& arguments, const Context& context, Report& repor
     if (!arguments.receipt.empty()) return verify_receipt(arguments.receipt, context, report);
     std::vector<std::string> sources = arguments.request.files;
     std::string patch_name = arguments.patch;
-    if (arguments.patch.empty()) throw Error(ErrorCode::usage, "the patch to verify is not named");
+    if (arguments.patch.empty())
+        throw Error(ErrorCode::usage, "the patch to verify is not named")
+            .hint("hotstitch verify PATCH SOURCE, or --receipt FILE for what was made");
     if (sources.empty() && arguments.target.empty())
         throw Error(ErrorCode::usage, "there is nothing to verify the patch against")
             .hint("name a SOURCE, or --target FILE");
     if (!arguments.target.empty() && sources.size() > 1)
-        throw Error(ErrorCode::usage, "--target takes one SOURCE at most");
+        throw Error(ErrorCode::usage, "--target takes one SOURCE at most")
+            .hint("verify the others in calls of their own");
     std::error_code code;
     if (sources.size() == 1 && patch_name != "-" && sources[0] != "-" &&
         !std::filesystem::is_directory(sources[0], code) &&

@@ -92,7 +92,8 @@ InputFile::InputFile(const fs::path& path, const Limits& limits, const Progress&
     if (::fstat(s.descriptor.get(), &s.info) != 0) throw system_error("read", path);
     s.has_identity = true;
     if (S_ISDIR(s.info.st_mode))
-        throw Error(ErrorCode::usage, fmt::format("{} is a folder, a file is needed", path.string()));
+        throw Error(ErrorCode::usage, fmt::format("{} is a folder, a file is needed", path.string()))
+            .hint("name a file in it");
     const auto size = mappable_size(s.descriptor.get(), s.info);
     if (size && *size != 0) {
         s.mapping = Mapping::of(s.descriptor.get(), static_cast<std::size_t>(*size));

@@ -31,7 +31,8 @@ void ApplyJob::State::open() {
 /// Content decides which is which: a patch where the source should be, and none where the patch should be.
 void ApplyJob::State::swap_if_unmistakable() {
     InputFile& patch = stages.front().file;
-    if (source->is_same_file(patch.path())) throw Error(ErrorCode::usage, "source and patch are the same file");
+    if (source->is_same_file(patch.path()))
+        throw Error(ErrorCode::usage, "source and patch are the same file").hint("name the game first, then the patch");
     if (stages.size() != 1 || !are_swapped(*source, patch)) return;
     std::swap(*source, patch);
     result.swapped = true;

@@ -62,7 +62,8 @@ void check_rewrite(const InputFile& source, const RewriteRequest& request) {
             .hint("name the patch, or leave out the format");
     if (!request.in_place) return;
     clear_leftovers(receipt_path(source.path()));
-    if (!source.stamp()) throw Error(ErrorCode::usage, "what came through a pipe cannot be replaced in place");
+    if (!source.stamp())
+        throw Error(ErrorCode::usage, "what came through a pipe cannot be replaced in place").hint("name an output");
     if (source.is_unpacked())
         throw Error(ErrorCode::usage, "a part of another file cannot be replaced in place")
             .in("in place")
