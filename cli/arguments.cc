@@ -117,13 +117,13 @@ void add_output(CLI::App& app, std::string& output, ReplaceFlags& flags, const s
 
 void add_expect(CLI::App& app, Digests& expected) {
     add_each(app, "--expect", "KIND:VALUE",
-             "What the source has to be: crc32:…, md5:…, sha1:…, sha256:… or size:… (repeatable)",
+             "What the source has to be: crc32:…, md5:…, sha1:…, sha256:…, a checksum alone, or size:… (repeatable)",
              [&expected](const std::string& text) { add_digest(expected, text); });
 }
 
 void add_known(CLI::App& app, std::string& known) {
     add_value(app, "--known", known, "FILE",
-              "A list that names files: lines of sha1sum or sha256sum, or crc32,size,name");
+              "A list that names files: lines of md5sum, sha1sum or sha256sum, crc32,size,name, or XML");
 }
 
 std::string joined_words(const std::vector<std::string>& words, const char* between) {
@@ -359,9 +359,13 @@ std::vector<std::string> option_names(const CLI::App& command) {
 /// What is not known is said before anything else, with what was likely meant.
 void refuse_unknown(const CLI::App& app, const std::vector<std::string>& words) {
     const auto is_option = [](const std::string& word) { return word.size() > 1 && word.front() == '-'; };
+    // The value of an option of the tool itself is no command.
     auto first = words.begin();
-    while (first != words.end() && is_option(*first))
-        first += *first == "--completion" && words.end() - first > 1 ? 2 : 1;
+    while (first != words.end() && is_option(*first)) {
+        const CLI::Option* const option = app.get_option_no_throw(*first);
+        const bool has_value = option != nullptr && option->get_expected_max() > 0 && words.end() - first > 1;
+        first += has_value ? 2 : 1;
+    }
     std::vector<std::string> commands;
     for (const CLI::App* command : app.get_subcommands({})) commands.push_back(command->get_name());
     const CLI::App* command = &app;
@@ -434,12 +438,11 @@ bool parse_or_answer(CLI::App& app, std::vector<std::string> words, std::string&
 }  // namespace
 
 std::string command_of(int argc, char** argv) {
-    constexpr std::string_view commands[] = {"describe", "apply", "create", "verify", "recast", "overlap", "undo",
-                                             "renew",    "mend",  "header", "parts",  "take",   "put"};
     for (int i = 1; i < argc; ++i)
         if (argv[i][0] != '-')
-            return std::find(std::begin(commands), std::end(commands), argv[i]) == std::end(commands) ? "hotstitch"
-                                                                                                      : argv[i];
+            return std::find(std::begin(command_names), std::end(command_names), argv[i]) == std::end(command_names)
+                       ? "hotstitch"
+                       : argv[i];
     return "hotstitch";
 }
 

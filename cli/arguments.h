@@ -129,6 +129,11 @@ struct Arguments {
     std::string text;  ///< of --help or --version
 };
 
+/// All commands, in the order of --help.
+inline constexpr std::string_view command_names[] = {"describe", "apply", "create", "verify", "recast",
+                                                     "overlap",  "undo",  "renew",  "mend",   "header",
+                                                     "parts",    "take",  "put"};
+
 /// The command that a call names, whatever else is wrong with it; "hotstitch": none that there is.
 std::string command_of(int argc, char** argv);
 

@@ -182,10 +182,14 @@ TEST_F(CliMisuse, ArchivesAreLookedInto) {
     zip("two.zip", "kelp.sfc old.sfc");
     zip("mods.zip", "n.bps m0.bps");
     zip("nest.zip", "mods.zip");
+    zip("in1.zip", "one.zip");
+    zip("in2.zip", "in1.zip");
     const std::string whole(text_of(contents(folder / "one.zip")));
     folder.put("cut.zip", whole.substr(0, whole.size() / 2));
     check({{{"describe", "one.zip"}, 0, "kelp.sfc is a Super Nintendo (SNES) ROM: KELP HARBOUR, Europe, revision 1."},
            {{"describe", "two.zip"}, 0, "old.sfc  (a Super Nintendo (SNES) ROM: KELP HARBOUR, Europe, revision 0)"},
+           {{"describe", "in1.zip"}, 0, "kelp.sfc is a Super Nintendo (SNES) ROM"},
+           {{"describe", "in2.zip"}, 0, "one.zip is a zip archive"},  // no deeper: an archive may hold itself
            {{"describe", "cut.zip"}, 3, "cut"},
            {{"apply", "kelp.sfc", "mods.zip", "-o", "a.sfc"},
             0,

@@ -109,7 +109,7 @@ void state_internal_checks(const ApplyResult& result, Report& report) {
                 Json{{"code", code_of(result.internal_checks)}, {"text", text}});
     if (result.internal_checks == InternalChecks::stale) {
         report.next("if the game does not run, look for the revision and region that the patch's author names");
-        report.next("if it runs, the ROM's own checks can be put right", "the same call with --mend");
+        report.next("if it runs, the same call with --mend puts the ROM's own checks right");
     }
 }
 
@@ -160,8 +160,7 @@ void state_stop(const ApplyJob& job, Report& report) {
     const Checks checks = joined_checks(stage.found, result.stopped_at == 1 ? arguments.request.expected : Digests{});
     needed_fact(report, known, joined(stage.reader->facts().source, checks.source));
     state_stop(job, report);
-    if (result.diagnosis->reasons.front().code == "writes-past-end" || implausible_source(job.source()))
-        report.next("if you are sure that it is the right one, add --allow source");
+    if (result.by_plausibility) report.next("if you are sure that it is the right one, add --allow source");
     const Error& refusal = *result.refusal;  // its offset is one of the target, which nobody has
     throw Error(refusal.code(), refusal.what())
         .in(refusal.field())

@@ -261,18 +261,19 @@ void state_names(Report& part, const std::string& address) {
 }
 
 void describe_content(const InputFile& file, const std::string& name, const DescribeArguments& arguments,
-                      const std::optional<KnownFiles>& known, const Context& context, Report& part) {
+                      const std::optional<KnownFiles>& known, const Context& context, Report& part, int depth = 0) {
+    constexpr int deepest = 2;  // an archive may hold itself
     const Identity identity = identify(file);
     const bool is_cartridge = identity.is("cartridge");
     part.detail("kind", identity.kind.name);
     if (identity.is("archive")) {
-        state_digests(part, file, context);
-        if (const auto inside = what_matters_in(file, name, context)) {
+        const auto inside = depth < deepest ? what_matters_in(file, name, context) : std::nullopt;
+        if (inside) {
             part = Report("file");
             state_names(part, inside->origin());
             part.fact("archive", "in", fmt::format("{}, {}", shown(file.path()), identity.kind.title),
                       file_json(file.origin()));
-            return describe_content(*inside, inside->origin(), arguments, known, context, part);
+            return describe_content(*inside, inside->origin(), arguments, known, context, part, depth + 1);
         }
     }
     if (!is_cartridge && (!arguments.at.empty() || arguments.free))
@@ -285,7 +286,7 @@ void describe_content(const InputFile& file, const std::string& name, const Desc
         return part.next("a download or copy likely failed; get the file again");
     }
     if (is_cartridge) identity_facts(part, identity);
-    if (!identity.is("archive")) state_digests(part, file, context);
+    state_digests(part, file, context);
     const std::optional<Digests> as_read = state_digests_as_read(part, file, identity, context);
     known_fact(part, known, file, as_read, context);
     if (is_cartridge) return describe_image(file, identity, arguments, part);

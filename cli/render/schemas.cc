@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 #include "render/schemas.h"
 
-#include <map>
+#include "arguments.h"
 
 namespace hotstitch::cli {
 namespace {
@@ -376,10 +376,8 @@ Json schema_of(std::string_view owner) {
 }  // namespace
 
 Json json_schemas() {
-    constexpr std::string_view commands[] = {"describe", "apply", "create", "verify", "recast", "overlap", "undo",
-                                             "renew",    "mend",  "header", "parts",  "take",   "put"};
     Json all = Json::object();
-    for (const std::string_view command : commands) {
+    for (const std::string_view command : command_names) {
         Json schema = schema_of("document");
         add_rows(schema, command == "renew" ? "apply" : command);  // which makes a file as apply does
         Json document = {{"$schema", "https://json-schema.org/draft/2020-12/schema"},

@@ -89,6 +89,7 @@ struct ApplyResult {
     std::optional<RepresentationOpinion> doubt{};
     std::size_t stopped_at = 0;  ///< the patch that could not be applied, from 1
     std::optional<Diagnosis> diagnosis{};
+    bool by_plausibility = false;    ///< no check says so, only what the file is: `allow_source` goes on
     std::optional<Error> refusal{};  ///< of a wrong source: which check, what was wanted and found
     InternalChecks internal_checks = InternalChecks::not_asked;
     std::string mend_failure{};

@@ -47,6 +47,10 @@ private:
             std::fill_n(out, length, edit.value);
             return;
         }
+        if (edit.kind == EditKind::xor_source) {
+            for (std::size_t i = 0; i < length; ++i) out[static_cast<std::ptrdiff_t>(i)] ^= edit.bytes[i];
+            return;
+        }
         const auto at = static_cast<std::size_t>(at_);
         for (std::size_t i = 0; i < length && at + i < trial.source.size(); ++i)
             trial.same += edit.bytes[i] == trial.source[at + i] ? 1 : 0;

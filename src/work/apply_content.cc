@@ -47,6 +47,7 @@ void ApplyJob::State::look_at_checks(ByteSink& sink) {
     if (stages.size() == 1 && !request.allow_source && is_unchecked(stages.front()) && were_right && !are_right &&
         far_larger && before->certainty == Certainty::certain) {
         result.outcome = ApplyOutcome::wrong_source;
+        result.by_plausibility = true;
         result.stopped_at = 1;
         result.refusal = Error(ErrorCode::wrong_source, "this is hardly the source the patch was made for");
         result.diagnosis = contradicting_source(*before, made.size() - std::min(made.size(), source->size()));

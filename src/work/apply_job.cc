@@ -78,6 +78,7 @@ void ApplyJob::State::refuse_implausible() {
     result.outcome = ApplyOutcome::wrong_source;
     result.refusal = Error(ErrorCode::wrong_source, "this cannot be the source the patch was made for");
     result.diagnosis = std::move(diagnosis);
+    result.by_plausibility = true;
     result.stopped_at = 1;
     throw WrongSource();
 }
