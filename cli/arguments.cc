@@ -86,26 +86,53 @@ void add_common(CLI::App& app, Common& common) {
              "Most that may be unpacked from one archive, for example 8G");
 }
 
-/// Checks that may fail, of those that the request knows.
-template <class Request>
-void add_allow(CLI::App& app, Request& request) {
-    add_each(app, "--allow", "LIST", "Go on although a check fails: source, target, patch",
-             [&request](const std::string& list) {
-                 std::istringstream names(list);
-                 for (std::string name; std::getline(names, name, ',');) {
-                     bool known = name == "source" || name == "target" || name == "patch";
-                     if (name == "source") request.allow_source = true;
-                     if constexpr (requires { request.allow_target; }) {
-                         request.allow_target = request.allow_target || name == "target";
-                         request.allow_patch = request.allow_patch || name == "patch";
+/// A name that --allow takes, what it sets, and what it means.
+struct Allowance {
+    std::string_view name;
+    bool* allowed;
+    std::string_view meaning;
+};
+
+void add_allow(CLI::App& app, const std::vector<Allowance>& known) {
+    std::vector<std::string_view> names;
+    for (const Allowance& row : known) names.push_back(row.name);
+    add_each(app, "--allow", "LIST", fmt::format("Go on although a check fails: {}", fmt::join(names, ", ")),
+             [known](const std::string& list) {
+                 std::istringstream asked(list);
+                 for (std::string name; std::getline(asked, name, ',');) {
+                     const auto row =
+                         std::find_if(known.begin(), known.end(), [&](const auto& k) { return k.name == name; });
+                     if (row != known.end()) {
+                         *row->allowed = true;
+                         continue;
                      }
-                     if (!known)
-                         throw Error(ErrorCode::usage, fmt::format("--allow knows no check named \"{}\"", name))
-                             .wanted(
-                                 "source (not the file the patch was made for), target (not the result it should "
-                                 "make), patch (not the patch its checks belong to)");
+                     std::string meanings;
+                     for (const Allowance& k : known)
+                         meanings += fmt::format("{}{} ({})", meanings.empty() ? "" : ", ", k.name, k.meaning);
+                     throw Error(ErrorCode::usage, fmt::format("--allow knows no check named \"{}\"", name))
+                         .wanted(meanings);
                  }
              });
+}
+
+template <class Request>
+void add_allow_checks(CLI::App& app, Request& request) {
+    std::vector<Allowance> known{{"source", &request.allow_source, "not the file the patch was made for"}};
+    if constexpr (requires { request.allow_target; }) {
+        known.push_back({"target", &request.allow_target, "not the result it should make"});
+        known.push_back({"patch", &request.allow_patch, "not the patch its checks belong to"});
+    }
+    add_allow(app, known);
+}
+
+void add_allow_changes(CLI::App& app, Allowed& allow) {
+    add_allow(app, {{"signature", &allow.signature, "the executable is signed, and the change breaks that"},
+                    {"packed", &allow.packed, "the executable looks packed or encrypted"}});
+}
+
+void add_then(CLI::App& app, Common& common) {
+    add_value(app, "--then", common.then, "COMMAND",
+              "Run this by the shell when all is right, {} being the output; its exit code is then ours");
 }
 
 void add_output(CLI::App& app, std::string& output, ReplaceFlags& flags, const std::string& default_place) {
@@ -193,6 +220,7 @@ void declare(CLI::App& app, ApplyArguments& apply, Common& common) {
     auto& command = *app.add_subcommand("apply", "Make the patched file from a source and its patches");
     ApplyRequest& request = apply.request;
     command.add_option("SOURCE", request.source, "The unpatched file, or - for standard input")->required();
+    add_then(command, common);
     command.add_option("PATCH", request.patches, "The patch, or several, applied in this order; - for standard input")
         ->required();
     add_output(command, request.output, apply.flags, "beside the source");
@@ -210,7 +238,7 @@ void declare(CLI::App& app, ApplyArguments& apply, Common& common) {
                      "Also write OUTPUT.reverse.bps, a patch that makes the source again");
     add_receipt(command, request, "undo and renew work by");
     add_expect(command, request.expected);
-    add_allow(command, request);
+    add_allow_checks(command, request);
     add_common(command, common);
 }
 
@@ -258,7 +286,7 @@ void declare(CLI::App& app, RecastArguments& recast, Common& common) {
     add_output(command, recast.request.output, recast.flags, "beside the patch, with the new extension");
     add_format(command, recast.request.format);
     add_expect(command, recast.request.expected);
-    add_allow(command, recast.request);
+    add_allow_checks(command, recast.request);
     add_common(command, common);
 }
 
@@ -266,7 +294,7 @@ void declare(CLI::App& app, OverlapArguments& overlap, Common& common) {
     auto& command = *app.add_subcommand("overlap", "Do patches for one source touch the same places");
     command.add_option("SOURCE", overlap.request.source, "The file they are all made for")->required();
     command.add_option("PATCH", overlap.request.patches, "Two patches or more")->required();
-    add_allow(command, overlap.request);
+    add_allow_checks(command, overlap.request);
     add_common(command, common);
 }
 
@@ -281,17 +309,20 @@ void declare(CLI::App& app, RenewArguments& renew, Common& common) {
     auto& command = *app.add_subcommand("renew", "A newer patch came out: make the file again from its source");
     command.add_option("RECEIPT", renew.receipt, "OUTPUT.receipt.json, or OUTPUT")->required();
     command.add_option("PATCH", renew.request.patches, "The newer patch, or several")->required();
-    add_allow(command, renew.request);
+    add_allow_checks(command, renew.request);
     add_common(command, common);
 }
 
 void declare(CLI::App& app, MendArguments& mend, Common& common) {
     auto& command = *app.add_subcommand("mend", "Header and flag fixes; without a mend, what could be mended");
-    command.add_option("FILE", mend.file, "A cartridge ROM")->required();
-    command.add_option("MEND", mend.mends, "checksum, rom-size, region=Europe, expand=2M …; done in the right order");
-    add_value(command, "--boot-code", mend.boot_code, "VARIANT",
+    command.add_option("FILE", mend.file, "A cartridge ROM or an executable")->required();
+    command.add_option("MEND", mend.mends,
+                       "checksum, region=Europe, expand=2M, large-address-aware …; done in the right order");
+    add_value(command, "--boot-code", mend.options.boot_code, "VARIANT",
               "Nintendo 64: the boot code variant, where it is not recognised");
-    command.add_flag("--no-mend", mend.no_mend, "Leave checks that were right as they come out of the mends named");
+    command.add_flag("--no-mend{false}", mend.options.keep_checks,
+                     "Leave checks that were right as they come out of the mends named");
+    add_allow_changes(command, mend.options.allow);
     add_rewrite(command, mend.rewrite);
     add_common(command, common);
 }
@@ -332,9 +363,12 @@ void declare(CLI::App& app, TakeArguments& take, Common& common) {
 
 void declare(CLI::App& app, PutArguments& put, Common& common) {
     auto& command = *app.add_subcommand("put", "Put parts into a file, and what depends on them right");
-    command.add_option("FILE", put.file, "A cartridge ROM")->required();
-    command.add_option("PART=NEW", put.parts, "A part and the file that takes its place")->required();
-    command.add_flag("--no-mend", put.no_mend, "Leave the ROM's own checks as they come out");
+    command.add_option("FILE", put.file, "A cartridge ROM, an executable or a packed file")->required();
+    command.add_option("PART=NEW", put.parts, "A part, perhaps inside another, and the file that takes its place")
+        ->required();
+    command.add_flag("--no-mend{false}", put.options.mend, "Leave the file's own checks as they come out");
+    add_allow_changes(command, put.options.allow);
+    add_then(command, common);
     add_rewrite(command, put.rewrite);
     add_common(command, common);
 }

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "hotstitch/jobs.h"
+#include "hotstitch/mend.h"
 #include "hotstitch/part_jobs.h"
 #include "hotstitch/patch_jobs.h"
 
@@ -21,6 +22,7 @@ struct Common {
     When colour = When::automatic;
     ProgressStyle progress = ProgressStyle::automatic;
     std::uint64_t limit_output = 0, limit_unpacked = 0;  ///< bytes; 0: the defaults
+    std::string then;                                    ///< a command to run on the output; {} is its name
 };
 
 struct ReplaceFlags {
@@ -38,7 +40,7 @@ struct ReplaceFlags {
 struct DescribeArguments {
     std::vector<std::string> files;
     std::string source, known;
-    std::vector<std::string> at;  ///< addresses in cartridge ROMs
+    std::vector<std::string> at;  ///< addresses in cartridge ROMs and executables
     bool free = false;            ///< list free space
 };
 
@@ -88,8 +90,7 @@ struct RewriteArguments {
 struct MendArguments {
     std::string file;
     std::vector<std::string> mends;  ///< "checksum", "region=Europe"
-    std::string boot_code;
-    bool no_mend = false;
+    MendOptions options;
     RewriteArguments rewrite;
 };
 
@@ -114,7 +115,7 @@ struct TakeArguments {
 struct PutArguments {
     std::string file;
     std::vector<std::string> parts;  ///< "PART=NEW"
-    bool no_mend = false;
+    PutOptions options;
     RewriteArguments rewrite;
 };
 

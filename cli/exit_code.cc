@@ -8,6 +8,7 @@ ExitCode exit_code_for(ErrorCode code) noexcept {
         case ErrorCode::exists:
         case ErrorCode::usage: return ExitCode::wrong_call;
         case ErrorCode::io: return ExitCode::system;
+        case ErrorCode::refused:
         case ErrorCode::wrong_source:
         case ErrorCode::wrong_target: return ExitCode::no;
         case ErrorCode::cancelled: return ExitCode::interrupted;

@@ -4,16 +4,18 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 
 #include "hotstitch/cartridge.h"
 #include "hotstitch/digest.h"
 #include "hotstitch/error.h"
+#include "hotstitch/place.h"
 #include "hotstitch/words.h"
 
 namespace hotstitch::cli {
 namespace {
 
-constexpr std::size_t free_shown = 24;
+constexpr std::size_t free_shown = 24, segments_shown = 24;
 constexpr std::uint64_t bytes_shown = 16;
 
 void text_fact(Report& report, const char* key, const char* label, const std::string& text) {
@@ -62,7 +64,8 @@ void size_facts(Report& report, const Identity& image) {
 
 void identity_facts(Report& report, const Identity& image) {
     report.detail("platform", image.platform);
-    report.fact("platform_title", "platform", std::string(image.platform_title), image.platform_title);
+    report.fact("platform_title", image.is("executable") ? "format" : "platform", std::string(image.platform_title),
+                image.platform_title);
     text_fact(report, "region", "region", image.region);
     if (image.revision) report.fact("revision", "revision", fmt::format("{}", *image.revision), *image.revision);
     text_fact(report, "title", "title", image.title);
@@ -70,9 +73,46 @@ void identity_facts(Report& report, const Identity& image) {
     text_fact(report, "mapping", "mapping", image.mapping);
 }
 
+namespace {
+
+void fact_facts(Report& report, const Identity& identity) {
+    for (const IdentityFact& detail : identity.facts)
+        report.fact(std::string(detail.key), std::string(detail.label), escaped(detail.text), as_utf8(detail.text));
+}
+
+}  // namespace
+
+void executable_facts(Report& report, const Identity& identity) {
+    fact_facts(report, identity);
+    if (identity.entry) {
+        std::string where;
+        for (const MemorySegment& s : identity.segments)
+            if (s.loaded && *identity.entry >= s.address && *identity.entry - s.address < s.memory)
+                where = ", in " + s.name;
+        report.fact("entry", "entry", fmt::format("{:#x}{}", *identity.entry, escaped(where)), *identity.entry);
+    }
+    report.detail("looks_packed", identity.looks_packed);
+    Json list = Json::array();
+    std::vector<std::string> lines;
+    for (const MemorySegment& s : identity.segments) {
+        list.push_back(
+            {{"name", as_utf8(s.name)},
+             {"offset", s.offset},
+             {"size", s.size},
+             {"address", s.address},
+             {"memory", s.memory},
+             {"loaded", s.loaded},
+             {"rights", fmt::format("{}{}{}", s.readable ? "r" : "", s.writable ? "w" : "", s.executable ? "x" : "")},
+             {"entropy", s.entropy ? Json(std::round(*s.entropy * 100) / 100) : Json(nullptr)}});
+        lines.push_back(fmt::format("{:<10} {}", escaped(s.name), words_for(s)));
+    }
+    report.list("segments", "holds", lines, segments_shown, list);
+    check_facts(report, identity);
+    for (const std::string& warning : identity.warnings) report.warn(escaped(warning));
+}
+
 void image_facts(Report& report, const Identity& image) {
-    for (const IdentityFact& detail : image.facts)
-        report.fact(std::string(detail.key), std::string(detail.label), detail.text, detail.text);
+    fact_facts(report, image);
     size_facts(report, image);
     check_facts(report, image);
     const bool certain = image.certainty == Certainty::certain;

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Cartridge ROMs, told: what describe, mend and header state of them.
+// Cartridge ROMs and executables, told: what describe, mend and header state of them.
 #pragma once
 
 #include <string>
@@ -12,6 +12,9 @@ namespace hotstitch::cli {
 
 /// What it is: region and revision first, because many mods are made for exactly one.
 void identity_facts(Report& report, const Identity& image);
+
+/// Facts, entry, segments, checks and warnings of an executable.
+void executable_facts(Report& report, const Identity& identity);
 
 /// What else the image says, its checks, and how sure all that is.
 void image_facts(Report& report, const Identity& image);

@@ -15,6 +15,7 @@
 #include "render/print.h"
 #include "render/progress_line.h"
 #include "signals.h"
+#include "then.h"
 
 namespace hotstitch::cli {
 namespace {
@@ -79,6 +80,9 @@ int run_command(const Arguments& arguments, Report& report) {
         if (output_is_stdout && arguments.common.json)
             throw Error(ErrorCode::usage, "-o - and --json both want standard output")
                 .hint("name a file with -o, or leave out --json");
+        if (output_is_stdout && !arguments.common.then.empty())
+            throw Error(ErrorCode::usage, "--then runs a command on a file, and -o - makes none")
+                .hint("name a file with -o");
         std::visit([&](const auto& chosen) { run(chosen, context, report); }, arguments.arguments);
     } catch (const Error& error) {
         constexpr std::string_view reading_only[] = {"describe", "verify", "overlap", "undo", "parts", "take"};
@@ -93,7 +97,9 @@ int run_command(const Arguments& arguments, Report& report) {
         }
     }
     line.clear();
-    return print(report, arguments.common, output_is_stdout);
+    const int code = print(report, arguments.common, output_is_stdout);
+    if (code != 0 || arguments.common.then.empty() || report.output().empty()) return code;
+    return run_then(arguments.common.then, report.output(), arguments.common.json);
 }
 
 int main(int argc, char** argv) {

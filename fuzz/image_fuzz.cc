@@ -9,6 +9,7 @@
 #include "hotstitch/checks.h"
 #include "hotstitch/error.h"
 #include "hotstitch/mend.h"
+#include "hotstitch/place.h"
 
 using namespace hotstitch;
 

@@ -3,8 +3,8 @@
 # something is missing. Sourced or run; extra package names may be given.
 set -euo pipefail
 
-packages=(cmake ninja-build g++ clang libclang-rt-14-dev pkg-config libcli11-dev libfmt-dev nlohmann-json3-dev
-          libdeflate-dev libssl-dev liblzma-dev libarchive-dev libarchive-tools zlib1g-dev libbz2-dev libzstd-dev libgtest-dev libbenchmark-dev "$@")
+packages=(cmake ninja-build g++ gcc-mingw-w64-i686-win32 gcc-mingw-w64-x86-64-win32 osslsigncode openssl binutils clang libclang-rt-14-dev pkg-config libcli11-dev libfmt-dev nlohmann-json3-dev
+          libdeflate-dev libssl-dev liblzma-dev libarchive-dev libarchive-tools zlib1g-dev libbz2-dev libzstd-dev liblz4-dev libgtest-dev libbenchmark-dev "$@")
 missing=()
 for package in "${packages[@]}"; do
     dpkg-query -W -f '${db:Status-Status}' "$package" 2>/dev/null | grep -qx installed || missing+=("$package")

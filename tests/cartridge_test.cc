@@ -8,6 +8,7 @@
 #include "hotstitch/create.h"
 #include "hotstitch/error.h"
 #include "hotstitch/fit.h"
+#include "hotstitch/place.h"
 #include "lib/rom_makers.h"
 
 namespace hotstitch {

@@ -9,6 +9,7 @@
 #include "cartridges.h"
 #include "hotstitch/create.h"
 #include "kelp_harbour.h"
+#include "lib/executable_makers.h"
 #include "lib/patch_makers.h"
 #include "lib/rom_makers.h"
 #include "lib/run_tool.h"
@@ -18,6 +19,7 @@ namespace hotstitch {
 namespace {
 
 using Json = nlohmann::ordered_json;
+using namespace std::string_view_literals;
 
 bool is_of(const Json& value, const std::string& type) {
     if (type == "string") return value.is_string();
@@ -64,6 +66,8 @@ TEST(CliJson, EveryDocumentIsAsItsSchemaSays) {
     folder.put("k.nes", demo::nes_kelp());
     folder.put("k.z64", demo::nintendo_64_kelp());
     folder.put("plain.dat", Bytes(5000, std::byte{1}));
+    folder.put("k.exe", makers::pe({.overlay = 16}));
+    folder.put("k.lz", "\x10\x0C\0\0\0Kelp Har\0bour"sv);
     folder.put("empty", "");
     folder.put("damaged.ips", "PATCH\1");
     folder.put("f.bps", hotstitch::create(source, demo::fog_signals(source)));
@@ -108,6 +112,12 @@ TEST(CliJson, EveryDocumentIsAsItsSchemaSays) {
          "damaged.ips", "none"},
         {"describe", "k.sfc", "--at", "80:8000", "--at", "zz", "--free", "--known", "list.csv"},
         {"describe", "n.bps", "--source", "k.sfc"},
+        {"describe", "k.exe", "k.lz", "--at", "0x401000"},
+        {"describe", "k.lz"},
+        {"mend", "k.exe"},
+        {"mend", "k.exe", "high-entropy", "nx", "-o", "n.exe"},
+        {"parts", "k.exe", "--deep"},
+        {"put", "k.lz", "content=plain.dat", "-o", "p.lz"},
     };
     const Json all = schemas();
     std::set<std::string> seen;

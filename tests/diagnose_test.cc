@@ -13,6 +13,8 @@
 #include "cartridges.h"
 #include "hotstitch/apply.h"
 #include "hotstitch/create.h"
+#include "lib/executable_makers.h"
+#include "lib/rom_makers.h"
 #include "lib/run_tool.h"
 #include "lib/temporary_folder.h"
 
@@ -75,7 +77,20 @@ struct Situation {
     Bytes other{};  ///< a patch at hand
 };
 
+/// As literals only.
+Bytes lz10_of(ByteView content) {
+    Bytes out{std::byte{0x10}, static_cast<std::byte>(content.size()), static_cast<std::byte>(content.size() >> 8),
+              std::byte{0}};
+    for (std::size_t i = 0; i < content.size(); ++i) {
+        if (i % 8 == 0) out.push_back(std::byte{0});
+        out.push_back(content[i]);
+    }
+    return out;
+}
+
 std::vector<Situation> situations() {
+    const Bytes unpacked(source.begin(), source.begin() + 3000), plain_exe = makers::pe(),
+                                                                 signed_exe = makers::pe({.certificates = 0x108});
     Bytes edited_drive = demo::mega_drive_kelp(), edited_64 = demo::nintendo_64_kelp(),
           interleaved_drive = demo::interleaved(edited_drive);
     edited_drive[0x4000] ^= std::byte{1};
@@ -166,6 +181,11 @@ std::vector<Situation> situations() {
         {"VCDIFF, a file cut short", vcdiff, Bytes(source.begin(), source.begin() + 700'000), "too-short", ""},
         {"VCDIFF, already patched", vcdiff, target, "already-patched", ""},
         {"VCDIFF without any checks", unchecked, revision0, "cannot-be-known", ""},
+        {"an LZ10-packed copy", patch_for(unpacked), lz10_of(unpacked), "archive", ""},
+        {"a signed copy of an executable", patch_for(plain_exe), signed_exe, "mended-copy", ""},
+        {"an executable with a flag set", patch_for(plain_exe),
+         makers::mended(plain_exe, {{"large-address-aware", ""}}), "mended-copy", ""},
+        {"an executable that looks packed", patch_for(plain_exe), makers::packed_pe(), "looks-packed", ""},
         {"UPS, each two bytes exchanged", ups, exchanged(source, 1), "byte-order",
          "with each two bytes exchanged (another byte order)"},
     };

@@ -194,6 +194,7 @@ void conclude_made_already(const fs::path& output, Report& report) {
 void output_fact(Report& report, const Digests& made, const fs::path& path) {
     report.fact("output", "output", fmt::format("{}, crc32 {}", size_text(*made.size), made.crc32->hex()),
                 file_json(path, made));
+    if (path != "-") report.output_is(path.string());
 }
 
 }  // namespace hotstitch::cli

@@ -223,18 +223,36 @@ void state_members(const InputFile& file, const std::string& name, const Context
                   fmt::format("hotstitch describe {}", shell_file(fmt::format("{}:{}", name, first))));
 }
 
+/// What is wrong in the file's own checks, and how it is put right; null: nothing.
+const InternalCheck* state_wrong_check(const InputFile& file, const Identity& identity, Report& part) {
+    const auto wrong = std::find_if(identity.checks.begin(), identity.checks.end(), [](const InternalCheck& check) {
+        return check.mendable && check.state == CheckState::wrong;
+    });
+    if (wrong == identity.checks.end()) return nullptr;
+    part.next("to put its internal checks right",
+              fmt::format("hotstitch mend {} checksum -o OUTPUT", shell_file(file.path().string())));
+    return &*wrong;
+}
+
+void describe_executable(const InputFile& file, const Identity& identity, const DescribeArguments& arguments,
+                         Report& part) {
+    executable_facts(part, identity);
+    const bool all_places = place_facts(part, identity, file, arguments.at);
+    const InternalCheck* const wrong = state_wrong_check(file, identity, part);
+    file.check_intact();
+    part.conclude(identity.warnings.empty() && wrong == nullptr && all_places ? Mood::good : Mood::unsure, "executable",
+                  fmt::format("{} is {}.{}", shown(file.path()), escaped(words_for(identity)),
+                              wrong != nullptr ? " Its checksum is not right, which few systems ask for." : ""),
+                  all_places ? ExitCode::yes : ExitCode::wrong_call);
+}
+
 void describe_image(const InputFile& file, const Identity& image, const DescribeArguments& arguments, Report& part) {
     image_facts(part, image);
     const bool all_places = place_facts(part, image, file, arguments.at);
     if (arguments.free) free_facts(part, image, file);
-    const auto wrong = std::find_if(image.checks.begin(), image.checks.end(), [](const InternalCheck& check) {
-        return check.mendable && check.state == CheckState::wrong;
-    });
-    if (wrong != image.checks.end())
-        part.next("to put its internal checks right",
-                  fmt::format("hotstitch mend {} checksum -o OUTPUT", shell_file(file.path().string())));
+    const InternalCheck* const wrong = state_wrong_check(file, image, part);
     file.check_intact();
-    const bool stale = wrong != image.checks.end();
+    const bool stale = wrong != nullptr;
     part.conclude(stale || !all_places ? Mood::unsure : Mood::good, "cartridge",
                   fmt::format("{} is {}.{}", shown(file.path()), escaped(words_for(image)),
                               stale ? fmt::format(" Not right in it: {}.", wrong->name) : ""),
@@ -264,7 +282,7 @@ void describe_content(const InputFile& file, const std::string& name, const Desc
                       const std::optional<KnownFiles>& known, const Context& context, Report& part, int depth = 0) {
     constexpr int deepest = 2;  // an archive may hold itself
     const Identity identity = identify(file);
-    const bool is_cartridge = identity.is("cartridge");
+    const bool is_cartridge = identity.is("cartridge"), is_executable = identity.is("executable");
     part.detail("kind", identity.kind.name);
     if (identity.is("archive")) {
         const auto inside = depth < deepest ? what_matters_in(file, name, context) : std::nullopt;
@@ -276,8 +294,13 @@ void describe_content(const InputFile& file, const std::string& name, const Desc
             return describe_content(*inside, inside->origin(), arguments, known, context, part, depth + 1);
         }
     }
-    if (!is_cartridge && (!arguments.at.empty() || arguments.free))
-        throw Error(ErrorCode::usage, "--at and --free are for cartridge ROMs, and this file is none that is known")
+    if (!is_cartridge && (arguments.free || (!arguments.at.empty() && identity.segments.empty())))
+        throw Error(
+            ErrorCode::usage,
+            is_executable && !identity.segments.empty()
+                ? "--free is for cartridge ROMs"
+                : "--at is for cartridge ROMs and executables, --free for cartridge ROMs, and this file is none "
+                  "that is known")
             .in(shown(file.path()));
     if (identity.is("patch")) return describe_patch(file, arguments.source, context, part);
     if (identity.is("empty")) {
@@ -285,14 +308,15 @@ void describe_content(const InputFile& file, const std::string& name, const Desc
         part.bad("empty", fmt::format("{} is empty.", shown(file.path())), ExitCode::bad_input);
         return part.next("a download or copy likely failed; get the file again");
     }
-    if (is_cartridge) identity_facts(part, identity);
+    if (!identity.platform.empty()) identity_facts(part, identity);
     state_digests(part, file, context);
     const std::optional<Digests> as_read = state_digests_as_read(part, file, identity, context);
     known_fact(part, known, file, as_read, context);
     if (is_cartridge) return describe_image(file, identity, arguments, part);
+    if (is_executable && !identity.platform.empty()) return describe_executable(file, identity, arguments, part);
     if (identity.is("web-page"))
         part.next("if this should be a patch or a game: the page around the download was saved; save the file itself");
-    if (identity.is("archive")) state_members(file, name, context, part);
+    if (identity.is("archive") || identity.is("payload")) state_members(file, name, context, part);
     part.good(std::string(identity.kind.name), fmt::format("{} is {}.", shown(file.path()), identity.kind.title));
 }
 

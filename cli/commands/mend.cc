@@ -16,6 +16,7 @@ Json step_json(const MendStep& step) {
         fields.push_back({{"name", field.name}, {"before", field.before}, {"after", field.after}});
     return {{"name", step.name},
             {"changes", step.changes()},
+            {"reason", step.reason.empty() ? Json(nullptr) : Json(step.reason)},
             {"fields", std::move(fields)},
             {"ranges", json_of(step.ranges)}};
 }
@@ -43,7 +44,7 @@ void list_mends(const MendArguments& arguments, const InputFile& file, const Ide
     }
     report.conclude(would == 0 ? Mood::good : Mood::unsure, would == 0 ? "nothing-to-mend" : "can-be-mended",
                     fmt::format("{} is {}. {}", shown(file.path()), escaped(words_for(image)),
-                                offers.empty() ? "Nothing can be mended in ROMs of this platform."
+                                offers.empty() ? "Nothing can be mended in it."
                                 : would == 0   ? "Nothing in it needs mending."
                                 : would == 1   ? "One mend is needed."
                                                : fmt::format("{} mends are needed.", would)),
@@ -72,6 +73,7 @@ void state_plan(const MendPlan& plan, Report& report) {
             report.fact("steps", step.name,
                         words_for(step) + (step.added ? "; added, because it was right before" : ""), list);
         for (const std::string& warning : step.warnings) report.warn(escaped(warning));
+        if (!step.reason.empty()) report.note(fmt::format("{}: nothing to do: {}", step.name, step.reason));
     }
 }
 
@@ -79,7 +81,12 @@ void state_plan(const MendPlan& plan, Report& report) {
 
 void run(const MendArguments& arguments, const Context& context, Report& report) {
     const InputFile file = open_file(arguments.file, context);
-    const MendOptions options{arguments.boot_code, !arguments.no_mend, context.limits};
+    MendOptions options = arguments.options;
+    options.limits = context.limits;
+    options.content = [&](const std::string& name) {
+        const InputFile content = open_file(name, context);
+        return head_of(content, static_cast<std::size_t>(std::min(content.size(), context.limits.memory)));
+    };
     if (arguments.mends.empty()) {
         report.detail("made", false);
         report.detail("file", file_json(file.path(), {.size = file.size()}));
@@ -87,12 +94,13 @@ void run(const MendArguments& arguments, const Context& context, Report& report)
             !asked.output.empty() || asked.in_place || !asked.patch.empty())
             throw Error(ErrorCode::usage, "no mend is named")
                 .hint(fmt::format("to see what there is: hotstitch mend {}", shell_file(arguments.file)));
-        const auto image = recognise_cartridge(file);
-        if (!image)
+        const Identity identity = identify(file);
+        if (identity.platform.empty())
             throw Error(ErrorCode::unsupported,
-                        "the file is no image of a known platform, so there is nothing to mend by")
+                        "the file is no image of a known platform and no executable of a known format, so there is "
+                        "nothing to mend by")
                 .hint("see what describe says of it");
-        return list_mends(arguments, file, *image, options, report);
+        return list_mends(arguments, file, identity, options, report);
     }
     file_fact(report, "file", file.path(), {.size = file.size()});
     std::vector<MendRequest> requests;
@@ -100,10 +108,13 @@ void run(const MendArguments& arguments, const Context& context, Report& report)
     const MendPlan plan = plan_mends(file, requests, options);
     file.check_intact();
     state_plan(plan, report);
-    if (!plan.changes())
-        return pass_on_unchanged(file, "nothing-to-mend",
-                                 fmt::format("Nothing to mend: {} is as it should be.", shown(file.path())),
-                                 arguments.rewrite, context, report);
+    if (!plan.changes()) {
+        std::string why = fmt::format("{} is as it should be", shown(file.path()));
+        for (const MendStep& step : plan.steps)
+            if (!step.reason.empty()) why = step.reason;
+        return pass_on_unchanged(file, "nothing-to-mend", fmt::format("Nothing to mend: {}.", why), arguments.rewrite,
+                                 context, report);
+    }
     RewriteRequest request = rewrite_request(arguments.rewrite, file);
     request.what = arguments.mends;
     for (const MendStep& step : plan.steps)

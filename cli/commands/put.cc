@@ -17,36 +17,50 @@ std::pair<std::string, std::string> part_and_content(const std::string& text) {
     return {text.substr(0, equals), text.substr(equals + 1)};
 }
 
+std::string words_for(const PutStep& step) {
+    std::string text = escaped(step.address);
+    if (step.outer.offset)
+        text += fmt::format(" at {}, in its place: {} changed", offset_text(*step.outer.offset),
+                            counted(step.changed, "byte", "bytes"));
+    else
+        text += fmt::format(": closed as it was, {} (was {})", counted(step.size_after, "byte", "bytes"),
+                            grouped(step.size_before));
+    if (step.mended != 0)
+        text +=
+            fmt::format("; outside it, {} of the file's own checks kept right", counted(step.mended, "byte", "bytes"));
+    return text;
+}
+
 void state_steps(const PutPlan& plan, Report& report) {
     Json list = Json::array();
     for (const PutStep& step : plan.steps)
-        list.push_back({{"name", as_utf8(step.part.name)},
+        list.push_back({{"name", as_utf8(step.address)},
                         {"from", as_utf8(step.from)},
                         {"offset", step.part.offset ? Json(*step.part.offset) : Json(nullptr)},
                         {"size", step.part.size.value_or(0)},
+                        {"size_before", step.size_before},
+                        {"size_after", step.size_after},
                         {"changed_bytes", step.changed},
                         {"mended_bytes", step.mended}});
-    for (const PutStep& step : plan.steps)
-        report.fact("parts", "put",
-                    fmt::format("{} at {}, in its place: {} changed{}", escaped(step.part.name),
-                                offset_text(step.part.offset.value_or(0)), counted(step.changed, "byte", "bytes"),
-                                step.mended == 0 ? ""
-                                                 : fmt::format("; outside it, {} of the ROM's own checks kept right",
-                                                               counted(step.mended, "byte", "bytes"))),
-                    list);
+    for (const PutStep& step : plan.steps) report.fact("parts", "put", words_for(step), list);
 }
 
 }  // namespace
 
 void run(const PutArguments& arguments, const Context& context, Report& report) {
-    const InputFile file = open_file(arguments.file, context);
+    // A part of a file is changed by changing the file.
+    const auto [name, inside] = split_file(arguments.file);
+    const InputFile file = open_file(name, context);
     RewriteRequest request = rewrite_request(arguments.rewrite, file);
     file_fact(report, "file", file.path(), {.size = file.size()});
     std::vector<std::pair<std::string, std::string>> parts;
-    for (const std::string& text : arguments.parts) parts.push_back(part_and_content(text));
-    const PutPlan plan = plan_put(file, parts, !arguments.no_mend, context);
+    for (const std::string& text : arguments.parts) {
+        parts.push_back(part_and_content(text));
+        if (!inside.empty()) parts.back().first.insert(0, inside + ":");
+    }
+    const PutPlan plan = plan_put(file, parts, arguments.options, context);
     state_steps(plan, report);
-    for (const PutStep& step : plan.steps) request.what.push_back("put " + step.part.name);
+    for (const PutStep& step : plan.steps) request.what.push_back("put " + step.address);
     if (plan.change.empty())
         return pass_on_unchanged(file, "nothing-to-put",
                                  fmt::format("Nothing changes: {} holds these bytes already.", shown(file.path())),

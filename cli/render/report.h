@@ -56,6 +56,9 @@ public:
     /// What to do next; `command`: the call that does it, ready for a shell.
     void next(std::string_view text, std::string_view command = {});
     void forget_next() noexcept { next_.clear(); }
+    /// The file that was made or stood there already; --then runs on it.
+    void output_is(std::string path) { output_ = std::move(path); }
+    const std::string& output() const noexcept { return output_; }
     /// A report about one of several files, shown in its own block under `key`.
     void part(std::string key, Report part);
 
@@ -77,7 +80,7 @@ public:
     const std::string& parts_key() const noexcept { return parts_key_; }
 
 private:
-    std::string command_, answer_, sentence_, parts_key_;
+    std::string command_, answer_, sentence_, parts_key_, output_;
     Mood mood_ = Mood::good;
     bool is_error_ = false;
     ExitCode code_ = ExitCode::yes;

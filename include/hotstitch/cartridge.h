@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
-// Cartridge ROMs: recognising them whatever the file begins with, where their bytes stand in the console's memory, and
-// the bytes that copiers and emulators put before them.
+// Cartridge ROMs: recognising them whatever the file begins with, where there is room in them, and the bytes that
+// copiers and emulators put before them.
 #pragma once
 
 #include <cstdint>
@@ -24,27 +24,6 @@ inline constexpr std::uint64_t largest_cartridge = (std::uint64_t{512} << 20) + 
 /// that). One pass over the file at most. Nothing, where no platform is likely. Throws Error(io) only.
 HOTSTITCH_EXPORT std::optional<Identity> recognise_cartridge(const ByteSource& file);
 HOTSTITCH_EXPORT std::optional<Identity> recognise_cartridge(ByteView file);
-
-// Where a byte of a cartridge image stands in the console's memory, and where there is room.
-
-/// A place in an image, both ways.
-struct Place {
-    std::uint64_t file_offset = 0;  ///< in the file, front header included
-    std::uint64_t rom_offset = 0;   ///< in the ROM proper
-    std::string address;            ///< as the console sees it: "80:8000"; empty where it does not see it
-};
-
-/// Platforms: SNES, Game Boy, NES (by banks), GBA.
-HOTSTITCH_EXPORT bool has_addresses(const Identity& image);
-
-/// `text`: an address of the console ("80:8000", "0x808000", "$80:8000", "08001234") or, with a plus sign before
-/// it, an offset in the file ("+0x81c0"). All hex. Throws Error(usage) for what is neither, for an address at which no
-/// ROM stands, and for places past the end; Error(unsupported) for platforms without a known map.
-HOTSTITCH_EXPORT Place place_at(const Identity& image, const ByteSource& file, std::string_view text);
-HOTSTITCH_EXPORT Place place_at(const Identity& image, ByteView file, std::string_view text);
-
-/// The address of an offset in the ROM proper; empty where there is none.
-HOTSTITCH_EXPORT std::string address_of(const Identity& image, const ByteSource& file, std::uint64_t rom_offset);
 
 /// A run of one byte: room for something new, perhaps.
 struct FreeRun {

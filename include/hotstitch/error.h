@@ -26,6 +26,7 @@ enum class ErrorCode : int {
     wrong_target = 9,     ///< the result is not what it should be
     cancelled = 10,       ///< the progress callback said stop
     exists = 11,          ///< another file stands where the output goes, and may not be replaced
+    refused = 12,         ///< it would break something, and needs a go-ahead (`Allowed`, limits.h)
 };
 
 /// The code's name, for example "wrong-source".

@@ -56,6 +56,7 @@ HOTSTITCH_EXPORT Fit fit(const PatchReader& patch, const ByteSource& source, con
 enum class Why : std::uint8_t {
     empty,
     fits_as,          ///< read in another representation, it is the right file
+    fits_mended,      ///< with a mend of an executable, `name`, it is the right file
     target_as,        ///< read so, it is what the patch makes
     unpacked_source,  ///< the patch wants the unpacked content of a packed file
     reads_past_end,   ///< `wanted`: how far the patch reads; `found`: the file's size
@@ -81,7 +82,8 @@ enum class Why : std::uint8_t {
     front_header_missing,
     cut_short,
     other_size,
-    edition,  ///< `name`: what the file says it is, `found_in` on which platform
+    looks_packed,  ///< an executable that unpacks or decrypts itself, `name`: which kind
+    edition,       ///< `name`: what the file says it is, `found_in` on which platform; empty: as a program
 };
 
 struct Reason {
@@ -115,13 +117,15 @@ enum class NextStep : std::uint8_t {
     cut_padding_off,  ///< as the representation says
     look_for_untrimmed,
     apply_as_read,  ///< nothing of the file is lost by it
+    mend_first,     ///< `next_name`
+    look_for_the_plain_program,
 };
 
 struct Diagnosis {
     std::vector<Reason> reasons;            ///< never empty
     std::optional<Representation> reading;  ///< the one representation that passes every check
     NextStep next = NextStep::look_for_the_edition;
-    std::string next_name{};  ///< of the other patch that it speaks of
+    std::string next_name{};  ///< of the other patch, or the mend, that it speaks of
 };
 
 /// Another patch at hand. The file may need it first, or may have it already.

@@ -16,8 +16,8 @@ namespace hotstitch {
 
 /// A kind of file, as the table of kinds has it. Both texts live as long as the program.
 struct FileKind {
-    /// Stable, for programs: "patch", "other-patch", "archive", "cartridge", "executable", "web-page", "pointer",
-    /// "text", "picture", "document", "empty" or, for what is not known, "data".
+    /// Stable, for programs: "patch", "other-patch", "archive", "payload", "cartridge", "executable", "web-page",
+    /// "pointer", "text", "picture", "document", "empty" or, for what is not known, "data".
     std::string_view name;
     std::string_view title;  ///< for people, with its article: "a zip archive"
 };
@@ -52,11 +52,22 @@ enum class Certainty {
     certain,  ///< a checksum is right, a magic number stands there, or too much fits for chance
 };
 
+/// A stretch of an executable: where it stands in the file and in memory.
+struct MemorySegment {
+    std::string name;                       ///< ".text", "segment 2"
+    std::uint64_t offset = 0, size = 0;     ///< in the file, in bytes
+    std::uint64_t address = 0, memory = 0;  ///< in memory; what is more there than in the file, is filled with 00
+    bool loaded = false;                    ///< has a place in memory
+    bool readable = false, writable = false, executable = false;
+    std::optional<double> entropy;  ///< bits a byte of its first 4 MiB: 8 looks packed; nothing: not known
+};
+
 /// What a file is. Texts are UTF-8; what the kind or the file says nothing of is empty. Only what recognisers of a
 /// platform find is set below `platform`; for other kinds, `kind` says all.
 struct Identity {
     FileKind kind;
-    std::string_view platform;        ///< stable, for programs: "snes", "nes", "game-boy", …; empty: none is known
+    std::string_view
+        platform;  ///< stable, for programs: "snes", "nes", "game-boy", "pe", "elf", …; empty: none is known
     std::string_view platform_title;  ///< for people: "SNES"
     std::string title, region, serial, mapping;
     std::optional<unsigned> revision;
@@ -73,6 +84,10 @@ struct Identity {
     /// How to read the file as the platform does: without a copier's header, in the platform's byte order.
     std::optional<Representation> reading;
     std::string order;  ///< byte order or interleaving, for people, where the platform knows several
+
+    std::vector<MemorySegment> segments;  ///< of an executable
+    std::optional<std::uint64_t> entry;   ///< of an executable: the address where it begins to run
+    bool looks_packed = false;            ///< an executable that unpacks or decrypts itself, by the evidence in facts
 
     std::vector<InternalCheck> checks;
     std::vector<IdentityFact> facts;
@@ -98,6 +113,9 @@ HOTSTITCH_EXPORT Identity identify(ByteView file);
 
 /// "KELP HARBOUR, Europe, revision 1", as far as the file says so; without a title, that of the platform or the kind.
 HOTSTITCH_EXPORT std::string edition_of(const Identity& identity);
+
+/// What a fact says; empty: the file says nothing of it.
+HOTSTITCH_EXPORT std::string_view fact_of(const Identity& identity, std::string_view key) noexcept;
 
 /// Where all internal checks that can be made and mended are right, and there is one.
 HOTSTITCH_EXPORT bool all_checks_right(const Identity& identity) noexcept;

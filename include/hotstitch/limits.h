@@ -66,6 +66,12 @@ struct Limits {
     }
 };
 
+/// What a caller goes on with although a mend or a part put in would break or not help something.
+struct Allowed {
+    bool signature = false;  ///< the file is signed, and the signature will not hold
+    bool packed = false;     ///< the executable looks packed or encrypted, and checks or unpacks itself
+};
+
 // Progress of long work, and the way to stop it.
 
 enum class Phase { reading, checking_source, comparing, writing, checking_result, flushing, indexing };

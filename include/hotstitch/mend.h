@@ -1,9 +1,10 @@
 // SPDX-License-Identifier: MIT
-// Header and flag fixes of cartridge ROMs: planned in full, so that a program can show them, before anything is
-// written.
+// Header and flag fixes of cartridge ROMs and executables: planned in full, so that a program can show them, before
+// anything is written.
 #pragma once
 
 #include <cstdint>
+#include <functional>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -27,6 +28,9 @@ struct MendOptions {
     /// Internal checks that were right before are right after: the mend "checksum" is added where it is needed for
     /// that.
     bool keep_checks = true;
+    Allowed allow{};  ///< what to go on with although it breaks or may not help
+    /// The content of a file that a mend names ("add-segment=FILE@ADDRESS"); empty: no mend can name one.
+    std::function<Bytes(const std::string& name)> content{};
     Limits limits{};  ///< of the output's size
 };
 
@@ -40,6 +44,7 @@ struct MendStep {
     std::vector<MendedField> fields;  ///< also those that stay as they are
     std::vector<ByteRange> ranges;  ///< of the file as it is before this step; what lies past its end is new or cut off
     std::vector<std::string> warnings;
+    std::string reason;  ///< why there is nothing to do, where that does not go without saying
     bool added = false;  ///< not asked for: it keeps internal checks right
     bool changes() const noexcept { return !ranges.empty(); }
 };
@@ -65,7 +70,8 @@ struct MendOffer {
 /// Plans mends. Whatever their order in the call, they are done in this one: byte order and interleaving, the file's
 /// size, fields, checksums. A copier's front header stays in front, and the byte order as it is unless asked for.
 /// Throws Error(usage) for a mend that the platform does not have (it lists those that it has) or a value that it
-/// cannot take, Error(unsupported) where the file is no known image or the mend cannot be done on it, Error(limit).
+/// cannot take, Error(unsupported) where the file is no known image or the mend cannot be done on it, Error(refused)
+/// for what is not allowed, Error(damaged, truncated) for an executable with broken headers, Error(limit).
 HOTSTITCH_EXPORT MendPlan plan_mends(const ByteSource& file, const std::vector<MendRequest>& requests,
                                      const MendOptions& options = {});
 HOTSTITCH_EXPORT MendPlan plan_mends(ByteView file, const std::vector<MendRequest>& requests,

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
-// What is inside a file: an archive has members, a cartridge ROM its front header, header and banks. A part is a file
-// of its own, and may have parts again: "shelf.zip:games/kelp.sfc:bank 3".
+// What is inside a file: an archive has members, a cartridge ROM its front header, header and banks, an executable its
+// sections, a packed file its content. A part is a file of its own, and may have parts again:
+// "shelf.zip:games/kelp.sfc:bank 3".
 #pragma once
 
 #include <cstdint>
@@ -22,8 +23,8 @@
 namespace hotstitch {
 
 struct Part {
-    std::string name;                     ///< as the container spells it, unchecked, folders with '/'
-    std::string_view kind;                ///< stable, for programs: "file", "front-header", "header", "bank", "content"
+    std::string name;       ///< as the container spells it, unchecked, folders with '/'
+    std::string_view kind;  ///< stable, for programs: "file", "front-header", "header", "bank", "section", "content", …
     std::optional<std::uint64_t> size;    ///< bytes; of a member of an archive as it is stated there, unchecked
     std::optional<std::uint64_t> offset;  ///< in the container, where the part stands there in one piece as it is
     Bytes head;                           ///< its first bytes, at most 512, where they are at hand
@@ -36,21 +37,26 @@ using ExtractPart = std::function<void(ByteSink&)>;
 /// Stop ends the visit.
 using VisitPart = std::function<Flow(const Part&, const ExtractPart&)>;
 
+struct PutOptions {
+    bool mend = true;  ///< what depends on the part is put right as well, where it was right before
+    Allowed allow{};
+};
+
 /// A file that has parts, and which has to outlive the container.
 class HOTSTITCH_EXPORT Container {
 public:
     virtual ~Container();
-    virtual std::string_view kind() const noexcept = 0;  ///< stable, for programs: "archive", "cartridge"
-    virtual std::string title() const = 0;               ///< for people: "a zip archive"
+    virtual std::string_view kind()
+        const noexcept = 0;                 ///< stable, for programs: "archive", "cartridge", "executable", "payload"
+    virtual std::string title() const = 0;  ///< for people: "a zip archive"
 
     /// One pass over all parts in the order in which they stand, whatever is extracted on the way.
     /// Throws Error(damaged, limit, io, cancelled).
     virtual void visit(const VisitPart& visitor) const = 0;
 
-    /// The change of the container that puts `content` in the place of the part; what depends on it is put right as
-    /// well when `mend` and it was right before. Throws Error(unsupported) for containers that are only read,
-    /// Error(usage) when it does not fit.
-    virtual ChangeList put(const Part& part, const ByteSource& content, bool mend) const;
+    /// The change of the container that puts `content` in the place of the part. Throws Error(unsupported) for
+    /// containers that are only read, Error(usage) when it does not fit, Error(refused) for what is not allowed.
+    virtual ChangeList put(const Part& part, const ByteSource& content, const PutOptions& options) const;
 
     /// All parts. Throws as visit() does.
     std::vector<Part> parts() const;
@@ -59,6 +65,9 @@ public:
 /// Null when the file has no parts that are known. Throws Error(damaged) when it begins like a container and is broken.
 HOTSTITCH_EXPORT std::unique_ptr<Container> open_container(const ByteSource& file, const Limits& limits = {},
                                                            const Progress& progress = {});
+
+/// Whether the file is packed by a codec that is known, and unpacks wholly. Throws Error(io).
+HOTSTITCH_EXPORT bool is_packed(const ByteSource& file);
 
 /// The part of this name; where there is none, the only one whose name differs in case or in a version (";1") alone.
 /// Throws Error(usage) when there is none, naming the nearest ones, or when several differ so.

@@ -88,9 +88,12 @@ HOTSTITCH_EXPORT TakeResult take_parts(const TakeRequest& request, const WorkOpt
 HOTSTITCH_EXPORT Part take_part(const std::string& address, ByteSink& out, const WorkOptions& options = {});
 
 struct PutStep {
-    Part part;
-    std::string from;                       ///< the address of its new content
-    std::uint64_t changed = 0, mended = 0;  ///< bytes in the part, and outside it in what depends on it
+    Part part;                                      ///< the innermost one
+    std::string address;                            ///< of it in the file: "units.bin:content"
+    std::string from;                               ///< the address of its new content
+    Part outer{};                                   ///< the part of the file itself that it lies in, or that it is
+    std::uint64_t changed = 0, mended = 0;          ///< bytes in `outer`, and outside it in what depends on it
+    std::uint64_t size_before = 0, size_after = 0;  ///< of the file
 };
 
 struct PutPlan {
@@ -98,10 +101,10 @@ struct PutPlan {
     ChangeList change;  ///< of the file, all steps together
 };
 
-/// `parts`: names and the addresses of their new content; each is put into what those before it have made. `mend`: what
-/// depends on it is put right as well. Throws Error(unsupported) where the file has no parts or is only read,
-/// Error(usage) where there is no such part or the content does not fit.
+/// `parts`: addresses inside the file and of their new content; each is put into what those before it have made. A
+/// packed file is closed as it was. Throws Error(unsupported) where a file has no parts or is only read, Error(usage)
+/// where there is no such part or the content does not fit, Error(refused) for what is not allowed.
 HOTSTITCH_EXPORT PutPlan plan_put(const InputFile& file, const std::vector<std::pair<std::string, std::string>>& parts,
-                                  bool mend, const WorkOptions& options = {});
+                                  const PutOptions& options = {}, const WorkOptions& work = {});
 
 }  // namespace hotstitch

@@ -18,6 +18,7 @@ struct Diagnosis;
 struct FrontHeader;
 struct RepresentationOpinion;
 struct Identity;
+struct MemorySegment;
 struct InternalCheck;
 struct ListedPart;
 struct MendedField;
@@ -74,6 +75,8 @@ HOTSTITCH_EXPORT std::uint64_t parse_size(std::string_view text);
 
 /// "a SNES ROM: KELP HARBOUR, Europe, revision 1"
 HOTSTITCH_EXPORT std::string words_for(const Identity& identity);
+/// "0x401000 to 0x4023ff, rx, 5,120 bytes at 0x400, 6.05 bits a byte", without the name.
+HOTSTITCH_EXPORT std::string words_for(const MemorySegment& segment);
 /// What speaks for a front header, or against it.
 HOTSTITCH_EXPORT std::vector<std::string> words_for(const FrontHeader& header);
 /// "wrong: 0x1234 stands there, 0x1235 is right"

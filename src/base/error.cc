@@ -18,6 +18,7 @@ std::string_view name_of(ErrorCode code) noexcept {
         case ErrorCode::wrong_target: return "wrong-target";
         case ErrorCode::cancelled: return "cancelled";
         case ErrorCode::exists: return "exists";
+        case ErrorCode::refused: return "refused";
     }
     return "unknown";
 }

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Plain sums and the CRC-16 of cartridge headers. Tested by tests/image_test.cc.
+// Plain sums and the CRC-16 of cartridge headers. Tested by tests/image_test.cc and tests/executable_test.cc.
 #include "digest/sums.h"
 
 #include <bit>
@@ -47,6 +47,28 @@ std::uint64_t sum_of_bytes(ByteView bytes) noexcept {
 std::uint64_t sum_of_words(ByteView bytes) noexcept {
     const Sums sums = sums_of(bytes);
     return (sums.even << 8) + sums.odd;
+}
+
+std::uint64_t sum_of_little_words(ByteView bytes) noexcept {
+    const Sums sums = sums_of(bytes);
+    return sums.even + (sums.odd << 8);
+}
+
+std::uint32_t xor_of_words(ByteView bytes) noexcept {
+    std::uint64_t both = 0;
+    for (; bytes.size() >= 8; bytes = bytes.subspan(8)) {
+        std::uint64_t eight;
+        std::memcpy(&eight, bytes.data(), 8);
+        both ^= eight;
+    }
+    auto folded = static_cast<std::uint32_t>(both ^ both >> 32);
+    if (bytes.size() >= 4) {
+        std::uint32_t four;
+        std::memcpy(&four, bytes.data(), 4);
+        folded ^= four;
+    }
+    if constexpr (std::endian::native == std::endian::big) folded = __builtin_bswap32(folded);
+    return folded;
 }
 
 std::uint16_t crc16(ByteView bytes) noexcept {

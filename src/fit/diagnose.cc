@@ -9,7 +9,9 @@
 #include "edit/target_builder.h"
 #include "fit/windows.h"
 #include "hotstitch/cartridge.h"
+#include "hotstitch/change_list.h"
 #include "hotstitch/error.h"
+#include "hotstitch/mend.h"
 #include "hotstitch/part.h"
 #include "source/whole.h"
 
@@ -56,6 +58,8 @@ std::string_view code_of(const Reason& reason) {
     switch (reason.why) {
         case Why::empty: return "empty";
         case Why::fits_as: return code_of(reason.representation->kind);
+        case Why::fits_mended: return "mended-copy";
+        case Why::looks_packed: return "looks-packed";
         case Why::target_as: return "already-patched";
         case Why::unpacked_source: return "unpacked-source";
         case Why::reads_past_end: return "too-short";
@@ -128,7 +132,7 @@ public:
     Diagnosis run() {
         if (file_.size() == 0) {
             reason({.why = Why::empty}, NextStep::get_it_again);
-        } else if (can_tell() && ((readings_may_help() && try_readings()) || try_others())) {
+        } else if (can_tell() && ((readings_may_help() && try_readings()) || try_others() || try_mends())) {
             // that says it all
         } else {
             look_at_content();
@@ -261,9 +265,31 @@ private:
         return false;
     }
 
-    bool is(const Digests& wanted) const {
-        if (wanted.size && *wanted.size != file_.size()) return false;
-        return compare(wanted, digest(file_, choice_for(wanted), progress_, Phase::checking_source)).empty();
+    /// A flag that somebody set, or a signature, may be all that is in the way.
+    bool try_mends() {
+        if (source_.empty() || !recognise_file(head_of(file_)).name.starts_with("executable")) return false;
+        constexpr std::pair<std::string_view, std::string_view> calls[] = {{"remove-signature", ""},
+                                                                           {"large-address-aware", "off"},
+                                                                           {"large-address-aware", "on"},
+                                                                           {"dynamic-base", "off"}};
+        for (const auto& [name, value] : calls)
+            for (const bool keep_checks : {true, false}) try {
+                    const MendPlan plan = plan_mends(file_, {{std::string(name), std::string(value)}},
+                                                     {.keep_checks = keep_checks, .allow = {true, true}});
+                    if (!plan.changes() || !is(source_, ChangedSource(file_, plan.change))) continue;
+                    result_.next_name = std::string(name) + (value.empty() ? "" : "=") + std::string(value);
+                    reason({.why = Why::fits_mended, .name = result_.next_name}, NextStep::mend_first);
+                    return true;
+                } catch (const Error& error) {
+                    if (error.code() == ErrorCode::cancelled || error.code() == ErrorCode::io) throw;
+                }
+        return false;
+    }
+
+    bool is(const Digests& wanted) const { return is(wanted, file_); }
+    bool is(const Digests& wanted, const ByteSource& file) const {
+        if (wanted.size && *wanted.size != file.size()) return false;
+        return compare(wanted, digest(file, choice_for(wanted), progress_, Phase::checking_source)).empty();
     }
 
     /// Does this patch, from whatever source, make the file that is wanted?
@@ -316,8 +342,23 @@ private:
     void look_at_content() {
         const Identity file = identify(file_);
         look_at_kind(file, result_, true);
+        if (file.is("payload")) look_at_payload(file);
+        if (file.looks_packed)
+            reason({.why = Why::looks_packed, .name = std::string(file.platform_title)},
+                   NextStep::look_for_the_plain_program);
+        if (file.is("executable") && (!file.title.empty() || !fact_of(file, "version").empty()))
+            edition_ = {.why = Why::edition, .name = edition_of(file)};
         if (file.is("cartridge"))
             edition_ = {.why = Why::edition, .name = edition_of(file), .found_in = std::string(file.platform_title)};
+    }
+
+    /// Is what was packed the right file?
+    void look_at_payload(const Identity& file) {
+        const auto container = open_container(file_, options_.limits, progress_);
+        MemorySink content;
+        extract_part(*container, "content", content);
+        if (!source_.empty() && is(source_, MemorySource(content.bytes())))
+            reason({.why = Why::archive, .name = std::string(file.kind.title)}, NextStep::unpack_it);
     }
 
     void look_at_size() {

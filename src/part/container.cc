@@ -9,6 +9,7 @@
 #include "hotstitch/error.h"
 #include "hotstitch/part.h"
 #include "hotstitch/words.h"
+#include "part/kinds.h"
 
 namespace hotstitch {
 namespace {
@@ -54,9 +55,29 @@ std::string nearest(const std::vector<Part>& parts, std::string_view name) {
 
 Container::~Container() = default;
 
-ChangeList Container::put(const Part&, const ByteSource&, bool) const {
+ChangeList Container::put(const Part&, const ByteSource&, const PutOptions&) const {
     throw Error(ErrorCode::unsupported, fmt::format("nothing can be put into {}: it is only read", title()))
         .hint("take the part out, change it, and pack it again with the program that made the archive");
+}
+
+ChangeList put_in_place(const ByteSource& file, const Part& part, const ByteSource& content,
+                        std::optional<std::byte> fill, const std::string& hint) {
+    const std::uint64_t size = part.size.value_or(0);
+    if (content.size() > size || (content.size() < size && !fill))
+        throw Error(ErrorCode::usage,
+                    fill ? fmt::format("{} cannot grow", part.name) : fmt::format("{} has a fixed size", part.name))
+            .in("part")
+            .wanted(fmt::format("{}{}", fill ? "at most " : "", counted(size, "byte", "bytes")))
+            .found(counted(content.size(), "byte", "bytes"))
+            .hint(hint);
+    const JoinedSource filled(
+        {borrowed(content), std::make_shared<FilledSource>(fill.value_or(std::byte{}), size - content.size())});
+    // Only what differs: nothing changes that has not to.
+    const ChangeList within = differences(SliceSource(borrowed(file), *part.offset, size), filled);
+    ChangeList list(file.size());
+    for (const Splice& splice : within.splices())
+        list.put(*part.offset + splice.offset, splice.removed, Bytes(*splice.in.front().bytes));
+    return list;
 }
 
 std::vector<Part> Container::parts() const {

@@ -30,6 +30,9 @@ constexpr std::array signatures{
               {"archive", "an xz-compressed file"}},
     Signature{"BZh"sv, {"archive", "a bzip2-compressed file"}},
     Signature{"\x28\xB5\x2F\xFD"sv, {"archive", "a zstd-compressed file"}},
+    Signature{"Yaz0"sv, {"payload", "a Yaz0-packed file"}},
+    Signature{"\x04\x22\x4D\x18"sv, {"payload", "an LZ4-compressed file"}},
+    Signature{"PS-X EXE"sv, {"executable", "a PS-X executable"}},
     Signature{"\x7F"
               "ELF"sv,
               {"executable", "an ELF executable or library"}},

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// The kinds of file that have parts, one row each in table.cc.
+// The kinds of file that have parts, one row each in table.cc, and what they share.
 #pragma once
 
 #include "hotstitch/part.h"
@@ -11,5 +11,26 @@ std::unique_ptr<Container> open_archive(const ByteSource& file, Identity identit
                                         const Progress& progress);
 std::unique_ptr<Container> open_cartridge(const ByteSource& file, Identity identity, const Limits& limits,
                                           const Progress& progress);
+std::unique_ptr<Container> open_executable(const ByteSource& file, Identity identity, const Limits& limits,
+                                           const Progress& progress);
+std::unique_ptr<Container> open_payload(const ByteSource& file, Identity identity, const Limits& limits,
+                                        const Progress& progress);
+
+/// What kinds without a word at their begin are known by: the whole file. Nothing: it is none. Throw Error(io).
+std::optional<FileKind> recognise_payload(const ByteSource& file);
+
+/// Fills in what an executable says of itself. What is broken in it becomes a warning. Throws Error(io).
+void identify_executable(const ByteSource& file, Identity& identity);
+/// Whether a file without a word at its begin is an executable: then its kind is set, and what it says. Throws
+/// Error(io).
+bool identify_plain_executable(const ByteSource& file, Identity& identity);
+
+/// A compressed file with other content. Throws Error(unsupported, limit).
+ChangeList put_content(const ByteSource& packed, const ByteSource& content, const Limits& limits);
+
+/// The change that puts `content` where the part stands, byte for byte what differs; behind shorter content goes
+/// `fill`, where there is one. Throws Error(usage) when it does not fit.
+ChangeList put_in_place(const ByteSource& file, const Part& part, const ByteSource& content,
+                        std::optional<std::byte> fill, const std::string& hint);
 
 }  // namespace hotstitch

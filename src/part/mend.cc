@@ -7,6 +7,7 @@
 
 #include <algorithm>
 
+#include "field/numbers.h"
 #include "hotstitch/cartridge.h"
 #include "hotstitch/error.h"
 #include "part/mends.h"
@@ -40,14 +41,20 @@ Mending mending_of(ByteView file, Identity identity, const MendOptions& options)
     return mending;
 }
 
+/// "a SNES ROM", "a Windows executable".
+std::string subject(const Identity& identity) {
+    return fmt::format("{} {}{}", identity.platform_title.find_first_of("AE") == 0 ? "an" : "a",
+                       identity.platform_title, identity.is("executable") ? "" : " ROM");
+}
+
 const MendRow& row_for(const std::vector<MendRow>& rows, const MendRequest& request, const Identity& identity) {
     std::string known;
     for (const MendRow& row : rows) {
         if (row.name == request.name) return row;
         known += fmt::format("{}{}", known.empty() ? "" : ", ", row.name);
     }
-    throw Error(ErrorCode::usage, fmt::format("a {} ROM has no mend \"{}\"", identity.platform_title, request.name))
-        .wanted(known.empty() ? "none: nothing can be mended in ROMs of this platform" : known);
+    throw Error(ErrorCode::usage, fmt::format("{} has no mend \"{}\"", subject(identity), request.name))
+        .wanted(known.empty() ? "none: nothing can be mended in it" : known);
 }
 
 void check_request(const MendRow& row, const MendRequest& request) {
@@ -60,7 +67,96 @@ void check_request(const MendRow& row, const MendRequest& request) {
 
 void check_options(const Identity& identity, const MendOptions& options) {
     if (!options.boot_code.empty() && identity.platform != "n64")
-        throw Error(ErrorCode::usage, fmt::format("a {} ROM has no boot code variants", identity.platform_title));
+        throw Error(ErrorCode::usage, fmt::format("{} has no boot code variants", subject(identity)));
+}
+
+/// Which rows are asked for, with their values, in the order in which they have to be done.
+using Ordered = std::vector<std::pair<const MendRow*, std::string_view>>;
+Ordered ordered_requests(const std::vector<MendRow>& rows, const std::vector<MendRequest>& requests,
+                         const Identity& identity) {
+    Ordered ordered;
+    for (const MendRequest& request : requests) {
+        const MendRow& row = row_for(rows, request, identity);
+        check_request(row, request);
+        const bool named = std::any_of(ordered.begin(), ordered.end(), [&](const auto& o) { return o.first == &row; });
+        // Of what may be added, several are fine.
+        if (named && !row.repeats) throw Error(ErrorCode::usage, fmt::format("the mend {} was named twice", row.name));
+        ordered.emplace_back(&row, request.value);
+    }
+    std::stable_sort(ordered.begin(), ordered.end(),
+                     [](const auto& a, const auto& b) { return a.first->turn < b.first->turn; });
+    return ordered;
+}
+
+const MendRow* checksum_row(const std::vector<MendRow>& rows) {
+    const auto row = std::find_if(rows.begin(), rows.end(), [](const MendRow& r) { return r.turn == Turn::checks; });
+    return row == rows.end() ? nullptr : &*row;
+}
+
+MendStep change_by(const ByteSource& file, const MendRow& row, std::string_view value, const MendOptions& options,
+                   ChangeList& change) {
+    FileMending mending{file, options};
+    change = row.change(mending, value);
+    return {.name = std::string(row.name),
+            .fields = std::move(mending.fields),
+            .ranges = change.ranges(),
+            .warnings = std::move(mending.warnings),
+            .reason = std::move(mending.reason)};
+}
+
+/// Executables: of any size, each step a change of what those before it have made.
+MendPlan plan_for_executable(const ByteSource& file, const Identity& identity, const std::vector<MendRequest>& requests,
+                             const MendOptions& options) {
+    const std::vector<MendRow> rows = mends_of_executable(identity);
+    check_options(identity, options);
+    MendPlan plan;
+    plan.change = ChangeList(file.size());
+    const auto add = [&](const MendRow& row, std::string_view value) {
+        const ChangedSource made(file, plan.change);
+        ChangeList change;
+        plan.steps.push_back(change_by(made, row, value, options, change));
+        plan.change = plan.change.then(change);
+    };
+    for (const auto& [row, value] : ordered_requests(rows, requests, identity)) add(*row, value);
+    const MendRow* const checksum = checksum_row(rows);
+    const bool asked = std::any_of(requests.begin(), requests.end(), [&](const MendRequest& r) {
+        return checksum != nullptr && r.name == checksum->name;
+    });
+    if (options.keep_checks && plan.changes() && checksum != nullptr && !asked && all_checks_right(identity)) {
+        add(*checksum, {});
+        plan.steps.back().added = true;
+    }
+    return plan;
+}
+
+std::vector<MendOffer> offers_for_executable(const ByteSource& file, const Identity& identity, MendOptions options) {
+    options.allow = {true, true};  // what it would do, whatever it needs
+    std::vector<MendOffer> offers;
+    for (const MendRow& row : mends_of_executable(identity)) {
+        MendOffer offer{.name = row.name,
+                        .value = row.value,
+                        .present = {},
+                        .what = std::string(row.what),
+                        .step = {},
+                        .cannot = {}};
+        offer.needs_value = row.takes == MendRow::Value::needed;
+        if (row.name == "entry" && identity.entry) offer.present = hex_text(*identity.entry, 1);
+        if (!offer.needs_value) try {
+                ChangeList change;
+                offer.step = change_by(file, row, {}, options, change);
+                offer.step->warnings.clear();
+            } catch (const Error& error) {
+                if (error.code() == ErrorCode::io) throw;
+                offer.cannot = error.what();
+            }
+        // A checksum that is 0 is as good as none; flags are a matter of taste.
+        const bool stale = row.turn == Turn::checks &&
+                           std::any_of(identity.checks.begin(), identity.checks.end(),
+                                       [](const InternalCheck& c) { return c.state == CheckState::wrong; });
+        offer.needed = stale && offer.step && offer.step->changes();
+        offers.push_back(std::move(offer));
+    }
+    return offers;
 }
 
 MendStep do_mend(Mending& mending, const MendRow& row, std::string_view value, Bytes& file) {
@@ -71,8 +167,12 @@ MendStep do_mend(Mending& mending, const MendRow& row, std::string_view value, B
     else
         row.run(mending, value);
     Bytes after = mending.file();
-    MendStep step{std::string(row.name), std::move(mending.fields), differing_ranges(file, after),
-                  std::move(mending.warnings), false};
+    MendStep step{std::string(row.name),
+                  std::move(mending.fields),
+                  differing_ranges(file, after),
+                  std::move(mending.warnings),
+                  {},
+                  false};
     file = std::move(after);
     return step;
 }
@@ -118,36 +218,23 @@ bool MendPlan::changes() const noexcept {
     return std::any_of(steps.begin(), steps.end(), [](const MendStep& s) { return s.changes(); });
 }
 
-MendPlan plan_mends(const ByteSource& file, const std::vector<MendRequest>& requests, const MendOptions& options) {
-    if (file.size() > largest_cartridge) return plan_mends(ByteView(), requests, options);
-    return plan_mends(WholeView(file).bytes(), requests, options);
-}
+namespace {
 
-MendPlan plan_mends(ByteView file, const std::vector<MendRequest>& requests, const MendOptions& options) {
+MendPlan plan_for_cartridge(ByteView file, const std::vector<MendRequest>& requests, const MendOptions& options) {
     std::optional<Identity> identity = recognise_cartridge(file);
     if (!identity)
-        throw Error(ErrorCode::unsupported, "the file is no ROM of a known platform, so there is nothing to mend by")
+        throw Error(ErrorCode::unsupported,
+                    "the file is no ROM or executable of a known kind, so there is nothing to mend by")
             .hint("describe the file: it may be packed, damaged, or something else");
     const std::vector<MendRow> rows = mends_of_cartridge(*identity);
-    std::vector<std::pair<const MendRow*, std::string_view>> ordered;
-    for (const MendRequest& request : requests) {
-        const MendRow& row = row_for(rows, request, *identity);
-        check_request(row, request);
-        if (std::any_of(ordered.begin(), ordered.end(), [&](const auto& other) { return other.first == &row; }))
-            throw Error(ErrorCode::usage, fmt::format("the mend {} was named twice", row.name));
-        ordered.emplace_back(&row, request.value);
-    }
+    const Ordered ordered = ordered_requests(rows, requests, *identity);
     check_options(*identity, options);
-    std::stable_sort(ordered.begin(), ordered.end(),
-                     [](const auto& a, const auto& b) { return a.first->turn < b.first->turn; });
     Mending mending = mending_of(file, *std::move(identity), options);
     MendPlan plan;
     Bytes made(file.begin(), file.end());
     for (const auto& [row, value] : ordered) plan.steps.push_back(do_mend(mending, *row, value, made));
-    const auto checksum =
-        std::find_if(rows.begin(), rows.end(), [](const MendRow& row) { return row.turn == Turn::checks; });
-    if (options.keep_checks && plan.changes() && checksum != rows.end() &&
-        leaves_checks_stale(mending.identity, made)) {
+    const MendRow* const checksum = checksum_row(rows);
+    if (options.keep_checks && plan.changes() && checksum != nullptr && leaves_checks_stale(mending.identity, made)) {
         plan.steps.push_back(do_mend(mending, *checksum, {}, made));
         plan.steps.back().added = true;
     }
@@ -156,7 +243,22 @@ MendPlan plan_mends(ByteView file, const std::vector<MendRequest>& requests, con
     return plan;
 }
 
+}  // namespace
+
+MendPlan plan_mends(const ByteSource& file, const std::vector<MendRequest>& requests, const MendOptions& options) {
+    if (const Identity identity = identify(file); identity.is("executable") && !identity.platform.empty())
+        return plan_for_executable(file, identity, requests, options);
+    if (file.size() > largest_cartridge) return plan_for_cartridge({}, requests, options);
+    return plan_for_cartridge(WholeView(file), requests, options);
+}
+
+MendPlan plan_mends(ByteView file, const std::vector<MendRequest>& requests, const MendOptions& options) {
+    return plan_mends(MemorySource(file), requests, options);
+}
+
 std::vector<MendOffer> mends_for(const ByteSource& source, const MendOptions& options) {
+    if (const Identity found = identify(source); found.is("executable") && !found.platform.empty())
+        return offers_for_executable(source, found, options);
     std::optional<Identity> identity = recognise_cartridge(source);
     if (!identity) return {};
     check_options(*identity, options);

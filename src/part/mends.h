@@ -28,6 +28,15 @@ struct Mending {
     Bytes file() const;
 };
 
+/// A file of any size, as the mends before this one have left it.
+struct FileMending {
+    const ByteSource& file;
+    const MendOptions& options;
+    std::vector<MendedField> fields{};
+    std::vector<std::string> warnings{};
+    std::string reason{};  ///< why there is nothing to do
+};
+
 struct MendRow {
     std::string_view name;
     Turn turn = Turn::field;
@@ -37,9 +46,15 @@ struct MendRow {
     /// Throws Error(usage, unsupported).
     void (*run)(Mending& mending, std::string_view value) = nullptr;
     const HeaderField* field = nullptr;  ///< to be set, instead of `run`
+    /// Of an executable, instead of `run`. Throws Error(usage, unsupported, refused, damaged, truncated).
+    ChangeList (*change)(FileMending& mending, std::string_view value) = nullptr;
+    bool repeats = false;  ///< may be asked for several times in one call
 };
 
 /// The rows of a cartridge's platform, in the order in which they are offered.
 std::vector<MendRow> mends_of_cartridge(const Identity& identity);
+
+/// The same of an executable's format; none where it is not known.
+std::vector<MendRow> mends_of_executable(const Identity& identity);
 
 }  // namespace hotstitch

@@ -20,14 +20,17 @@ struct KindWithParts {
     std::unique_ptr<Container> (*open)(const ByteSource& file, Identity identity, const Limits& limits,
                                        const Progress& progress);
 };
-constexpr KindWithParts kinds_with_parts[] = {{"archive", open_archive}, {"cartridge", open_cartridge}};
+constexpr KindWithParts kinds_with_parts[] = {{"archive", open_archive},
+                                              {"cartridge", open_cartridge},
+                                              {"executable", open_executable},
+                                              {"payload", open_payload}};
 
 /// Of discs and of platforms that are not recognised.
 constexpr std::string_view further_extensions = ".iso .bin .img .gcm .cue .3ds .rom .a26 .ngp .ngc .vb";
 
 /// A tar of one ROM looks like a ROM behind a copier's header, and no ROM looks like an archive or a patch.
 bool excludes_cartridge(const FileKind& kind) {
-    return kind.name == "archive" || kind.name == "patch" || kind.name == "empty";
+    return kind.name == "archive" || kind.name == "patch" || kind.name == "payload" || kind.name == "empty";
 }
 
 }  // namespace
@@ -39,8 +42,12 @@ Identity identify(const ByteSource& file) {
     if (excludes_cartridge(other.kind)) return other;
     std::optional<Identity> cartridge = recognise_cartridge(file);
     // What begins like something else has to be certain; a hack with stale checks often is likely only.
-    if (cartridge && (other.is("data") || cartridge->certainty == Certainty::certain)) return *std::move(cartridge);
-    return other;
+    const bool certain = cartridge && cartridge->certainty == Certainty::certain;
+    if (other.is("executable") && !certain) return identify_executable(file, other), other;
+    if (!other.is("data") || certain) return certain ? *std::move(cartridge) : other;
+    if (identify_plain_executable(file, other)) return other;
+    if (const auto payload = recognise_payload(file)) return other.kind = *payload, other;
+    return cartridge ? *std::move(cartridge) : other;
 }
 
 Identity identify(ByteView file) {
@@ -51,12 +58,20 @@ std::string edition_of(const Identity& identity) {
     std::string text = identity.title;
     if (text.empty()) text = identity.platform_title.empty() ? identity.kind.title : identity.platform_title;
     if (!identity.region.empty()) text += ", " + identity.region;
+    if (const std::string_view version = fact_of(identity, "version"); !version.empty())
+        text += fmt::format(", version {}", version);
     if (identity.revision) text += fmt::format(", revision {}", *identity.revision);
     return text;
 }
 
 std::string_view code_of(CheckState state) noexcept {
     return state == CheckState::right ? "right" : state == CheckState::wrong ? "wrong" : "unknown";
+}
+
+std::string_view fact_of(const Identity& identity, std::string_view key) noexcept {
+    for (const IdentityFact& fact : identity.facts)
+        if (fact.key == key) return fact.text;
+    return {};
 }
 
 bool all_checks_right(const Identity& identity) noexcept {

@@ -16,9 +16,28 @@ namespace hotstitch {
 std::string words_for(const Identity& identity) {
     if (identity.platform_title.empty()) return std::string(identity.kind.title);
     const std::string edition = edition_of(identity);
+    if (identity.is("executable")) {
+        const std::string kind =
+            fmt::format("{} {} for {}", identity.platform_title.find_first_of("AE") == 0 ? "an" : "a",
+                        identity.platform_title, fact_of(identity, "machine"));
+        return identity.title.empty() && fact_of(identity, "version").empty() ? kind
+                                                                              : fmt::format("{}: {}", kind, edition);
+    }
     const std::string kind = fmt::format("{} {} {}", identity.platform_title.front() == 'A' ? "an" : "a",
                                          identity.platform_title, identity.platform == "nes-disk" ? "image" : "ROM");
     return edition == identity.platform_title ? kind : fmt::format("{}: {}", kind, edition);
+}
+
+std::string words_for(const MemorySegment& segment) {
+    std::string text;
+    if (segment.loaded && segment.memory != 0)
+        text = fmt::format("{:#x} to {:#x}, {}{}{}", segment.address, segment.address + (segment.memory - 1),
+                           segment.readable ? 'r' : '-', segment.writable ? 'w' : '-', segment.executable ? 'x' : '-');
+    else
+        text = "not loaded";
+    if (segment.size == 0) return text + ", nothing in the file";
+    text += fmt::format(", {} at {}", counted(segment.size, "byte", "bytes"), offset_text(segment.offset));
+    return segment.entropy ? text + fmt::format(", {:.2f} bits a byte", *segment.entropy) : text;
 }
 
 std::vector<std::string> words_for(const FrontHeader& header) {
@@ -62,6 +81,7 @@ std::string words_for(const MendOffer& offer) {
         return offer.present.empty() ? fmt::format("{}; takes {}", offer.what, offer.value)
                                      : fmt::format("is {}; takes {}", offer.present, offer.value);
     if (!offer.step) return fmt::format("{}; cannot be done: {}", offer.what, offer.cannot);
+    if (!offer.step->reason.empty()) return fmt::format("nothing to do: {}", offer.step->reason);
     std::string text = offer.needed ? "needed: " : "";
     for (const MendedField& field : offer.step->fields)
         text += fmt::format("{}{}", &field == &offer.step->fields.front() ? "" : ", ", words_for(field));

@@ -48,6 +48,14 @@ std::string words_for(const Reason& reason) {
     switch (reason.why) {
         case Why::empty: return "the file is empty";
         case Why::fits_as: return fmt::format("read {}, the file is the right one", words_for(*reason.representation));
+        case Why::fits_mended:
+            return fmt::format("with the mend {}, the file is the right one: all else in it is as it should be",
+                               reason.name);
+        case Why::looks_packed:
+            return fmt::format(
+                "the file is a {} that looks packed or encrypted; the patch was likely made for the plain "
+                "program",
+                reason.name);
         case Why::target_as:
             return fmt::format("read {}, the file is what the patch makes: already patched",
                                words_for(*reason.representation));
@@ -98,6 +106,7 @@ std::string words_for(const Reason& reason) {
         case Why::other_size: return words_for_size(reason);
         case Why::edition: break;
     }
+    if (reason.found_in.empty()) return fmt::format("by what it says of itself, this is {}", reason.name);
     return fmt::format("by its internal header, this is {}, for the {}", reason.name, reason.found_in);
 }
 
@@ -135,6 +144,10 @@ std::string words_for_next(const Diagnosis& diagnosis) {
             return fmt::format("cut the last {} off a copy and apply the patch to that",
                                counted(diagnosis.reading ? diagnosis.reading->bytes : 0, "byte", "bytes"));
         case NextStep::look_for_untrimmed: return "look for an untrimmed copy";
+        case NextStep::mend_first:
+            return fmt::format("mend the file first ({}), then apply the patch to that", diagnosis.next_name);
+        case NextStep::look_for_the_plain_program:
+            return "look for a copy of the program that is not packed or wrapped";
         case NextStep::apply_as_read: return "apply the patch to the file read so; nothing of the file is lost by it";
         case NextStep::look_for_the_edition: break;
     }

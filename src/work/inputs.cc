@@ -205,9 +205,16 @@ std::optional<InputFile> source_inside(const InputFile& file, const PatchReader&
 }
 
 SourceFile source_for(InputFile file, const PatchReader& patch, const Checks& checks, const WorkOptions& options) {
-    if (!is_archive(file)) return {std::move(file), {}};
+    const bool packed = !is_archive(file) && is_packed(file);
+    if (!is_archive(file) && !packed) return {std::move(file), {}};
     const FitAnswer as_it_is = fit(patch, file, checks, options.limits, options.progress).answer;
     if (as_it_is == FitAnswer::fits || as_it_is == FitAnswer::already_patched) return {std::move(file), {}};
+    if (packed) {
+        InputFile content = open_part(file, "content", options);
+        const FitAnswer inside = fit(patch, content, checks, options.limits, options.progress).answer;
+        if (inside == FitAnswer::fits || inside == FitAnswer::already_patched) return {std::move(content), file.path()};
+        return {std::move(file), {}};
+    }
     if (auto inside = source_inside(file, patch, checks, options)) return {std::move(*inside), file.path()};
     const std::vector<ArchiveMember> members = game_members(file, options);
     if (members.size() < 2) return {std::move(file), {}};

@@ -1,6 +1,10 @@
 // SPDX-License-Identifier: MIT
-// Puts parts into a file. All in one call are one change. Tested by tests/part_test.cc.
+// Puts parts into a file, or into parts of parts: each container closes what the one inside it has become. All in one
+// call are one change. Tested by tests/part_test.cc and tests/payload_test.cc.
 #include <fmt/format.h>
+
+#include <numeric>
+#include <span>
 
 #include "hotstitch/error.h"
 #include "hotstitch/part_jobs.h"
@@ -9,26 +13,54 @@ namespace hotstitch {
 namespace {
 
 bool lies_in(const Part& part, const ByteRange& range) {
-    return part.offset && range.offset >= *part.offset && range.offset < *part.offset + part.size.value_or(0);
+    // What has no place of its own is made anew as a whole.
+    return !part.offset || (range.offset >= *part.offset && range.offset < *part.offset + part.size.value_or(0));
 }
+
+struct Putting {
+    const PutOptions& put;
+    const WorkOptions& work;
+
+    /// The change of `file` that puts `content` where the names lead. `outer` is the part of the file itself.
+    ChangeList into(const ByteSource& file, const std::string& file_name, std::span<const std::string> names,
+                    const ByteSource& content, PutStep& step, Part& outer) const {
+        const auto container = open_container(file, work.limits, work.progress);
+        if (!container)
+            throw Error(ErrorCode::unsupported, fmt::format("{} has no parts that are known", file_name))
+                .hint(
+                    "cartridge ROMs, executables and packed files have parts that can be put in; describe tells more "
+                    "of this file");
+        outer = find_part(*container, names.front());
+        step.part = outer;
+        if (names.size() == 1) return container->put(outer, content, put);
+        const auto unpacked = work.limits.scratch ? work.limits.scratch() : std::make_unique<MemorySink>();
+        extract_part(*container, outer.name, *unpacked);
+        const MemorySource inner(unpacked->written().value());
+        Part inside;
+        const ChangeList change = into(inner, outer.name, names.subspan(1), content, step, inside);
+        if (change.empty()) return ChangeList(file.size());
+        step.part = inside;
+        return container->put(outer, ChangedSource(inner, change), put);
+    }
+};
 
 }  // namespace
 
-PutPlan plan_put(const InputFile& file, const std::vector<std::pair<std::string, std::string>>& parts, bool mend,
-                 const WorkOptions& options) {
+PutPlan plan_put(const InputFile& file, const std::vector<std::pair<std::string, std::string>>& parts,
+                 const PutOptions& options, const WorkOptions& work) {
     PutPlan plan{{}, ChangeList(file.size())};
     for (const auto& [name, address] : parts) {
-        const InputFile content = open_file(address, options);
+        const InputFile content = open_file(address, work);
         const ChangedSource made(file, plan.change);
-        const auto container = open_container(made, options.limits, options.progress);
-        if (!container)
-            throw Error(ErrorCode::unsupported, fmt::format("{} has no parts that are known", file.path().string()))
-                .hint("cartridge ROMs have parts that can be put in; describe tells more of this file");
-        PutStep step{find_part(*container, split_address(name).front()), content.origin()};
-        const ChangeList change = container->put(step.part, content, mend);
+        PutStep step{.part = {}, .address = name, .from = content.origin()};
+        Part outer;
+        const ChangeList change =
+            Putting{options, work}.into(made, file.path().string(), split_address(name), content, step, outer);
         content.check_intact();
+        step.outer = outer;
+        step.size_before = made.size(), step.size_after = change.result_size();
         for (const ByteRange& range : differing_ranges(made, ChangedSource(made, change)))
-            (lies_in(step.part, range) ? step.changed : step.mended) += range.length;
+            (lies_in(outer, range) ? step.changed : step.mended) += range.length;
         plan.steps.push_back(std::move(step));
         plan.change = plan.change.then(change);
     }

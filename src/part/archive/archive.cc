@@ -14,9 +14,9 @@
 
 #include "base/meter.h"
 #include "part/archive/budget.h"
-#include "part/archive/codec/decoder.h"
 #include "part/archive/seven_zip.h"
 #include "part/archive/tar_header.h"
+#include "part/codec/decoder.h"
 
 namespace hotstitch {
 namespace {

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// An archive and its members; a compressed file and its content. Only read. Tested by tests/part_test.cc.
+// An archive and its members, only read; a compressed file and its content. Tested by tests/part_test.cc.
 
 #include "hotstitch/archive.h"
 #include "hotstitch/part.h"
@@ -29,6 +29,12 @@ public:
             if (visitor(part, [&](ByteSink& out) { reader.extract(out); }) == Flow::stop) break;
         }
         reader.check_rest();
+    }
+
+    /// A compressed file takes other content; an archive of several files is only read.
+    ChangeList put(const Part& part, const ByteSource& content, const PutOptions& options) const override {
+        if (part.kind != "content") return Container::put(part, content, options);
+        return put_content(file_, content, limits_);
     }
 
 private:

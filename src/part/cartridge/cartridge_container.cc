@@ -47,27 +47,15 @@ public:
         }
     }
 
-    ChangeList put(const Part& part, const ByteSource& bytes, bool mend) const override {
-        const WholeView content_view(bytes);
-        const ByteView content = content_view;
+    ChangeList put(const Part& part, const ByteSource& content, const PutOptions& options) const override {
         if (!part.offset)
             throw Error(ErrorCode::unsupported,
                         "the ROM is in another order than the console reads it, so a part has no place in it")
                 .hint("put it in order first, with the mend byte-order or de-interleave");
-        if (content.size() != *part.size)
-            throw Error(ErrorCode::usage, fmt::format("{} has a fixed size", part.name))
-                .in("part")
-                .wanted(counted(*part.size, "byte", "bytes"))
-                .found(counted(content.size(), "byte", "bytes"))
-                .hint(part.kind == "front-header" ? "to take it off or put another one on, use header"
-                                                  : "fill it up, or cut it");
-        // Only what differs: nothing changes that has not to.
-        ChangeList list(file_.size());
-        const auto at = static_cast<std::size_t>(*part.offset);
-        const ChangeList within = differences(file_.subspan(at, content.size()), content);
-        for (const Splice& splice : within.splices())
-            list.put(at + splice.offset, splice.removed, Bytes(*splice.in.front().bytes));
-        if (!mend || !all_checks_right(image_)) return list;
+        ChangeList list = put_in_place(
+            MemorySource(file_), part, content, std::nullopt,
+            part.kind == "front-header" ? "to take it off or put another one on, use header" : "fill it up, or cut it");
+        if (!options.mend || !all_checks_right(image_)) return list;
         const Bytes made = changed(file_, list);
         const auto after = recognise_cartridge(made);
         if (!after || after->platform != image_.platform || all_checks_right(*after)) return list;

@@ -60,32 +60,20 @@ std::uint64_t offset_of(const Identity& image, ByteView rom, std::string_view te
 
 }  // namespace
 
-bool has_addresses(const Identity& image) {
+bool cartridge::has_map(const Identity& image) {
     return platform_of(image).map != nullptr;
 }
 
-namespace {
-
-std::string address_in(const Identity& image, ByteView file, std::uint64_t rom_offset) {
+std::string cartridge::address_in(const Identity& image, ByteView file, std::uint64_t rom_offset) {
     const cartridge::MemoryMap* const map = platform_of(image).map;
     return map == nullptr ? std::string() : map->address(rom_in(image, file), rom_offset).value_or(std::string());
 }
 
-}  // namespace
-
-std::string address_of(const Identity& image, const ByteSource& file, std::uint64_t rom_offset) {
-    return address_in(image, WholeView(file), rom_offset);
-}
-
-Place place_at(const Identity& image, const ByteSource& file, std::string_view text) {
-    return place_at(image, WholeView(file).bytes(), text);
-}
-
-Place place_at(const Identity& image, ByteView file, std::string_view text) {
+Place cartridge::place_at(const Identity& image, ByteView file, std::string_view text) {
     Place place;
     if (text.starts_with('+')) {
         const auto offset = hex_number(without_mark(text.substr(1)));
-        if (!offset) no_address(text, has_addresses(image) ? platform_of(image).map->example : "+0x1234");
+        if (!offset) no_address(text, has_map(image) ? platform_of(image).map->example : "+0x1234");
         if (*offset < image.front_header)
             throw Error(ErrorCode::usage, fmt::format("{} lies in the front header", text))
                 .wanted(fmt::format("+{:#x} or more", image.front_header));

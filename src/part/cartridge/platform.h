@@ -10,6 +10,7 @@
 
 #include "field/header_field.h"
 #include "hotstitch/cartridge.h"
+#include "hotstitch/place.h"
 #include "part/mends.h"
 
 namespace hotstitch::cartridge {
@@ -54,6 +55,11 @@ extern const Platform snes, nes, nes_disk, game_boy, game_boy_advance, nintendo_
 std::span<const Platform* const> platforms() noexcept;
 /// Throws Error(usage) for an identity that recognise_cartridge did not make.
 const Platform& platform_of(const Identity& identity);
+
+// place.h, for cartridges.
+bool has_map(const Identity& image);
+Place place_at(const Identity& image, ByteView file, std::string_view text);
+std::string address_in(const Identity& image, ByteView file, std::uint64_t rom_offset);
 
 /// Below this, what fits may fit by chance.
 inline constexpr unsigned least_bits = 20, certain_bits = 40;

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
-// Compressed files as streams: gzip, bzip2, xz and zstd, each by its library behind one .cc and a CMake switch. Every
-// checksum they carry is checked.
+// Compressed files as streams: gzip, zlib, deflate, bzip2, xz, lzma, zstd and LZ4, each by its library behind one .cc
+// and a CMake switch. Every checksum they carry is checked.
 #pragma once
 
 #include <cstdint>
@@ -22,8 +22,8 @@ public:
     virtual std::uint64_t consumed() const noexcept = 0;
 };
 
-/// By the first bytes; null when this is no compressed file. The bytes have to outlive the decoder.
-/// Throws Error(unsupported) when the build has no library for it.
+/// Of a file that an archive may be packed in, by the first bytes; null when this is no compressed file. The bytes have
+/// to outlive the decoder. Throws Error(unsupported) when the build has no library for it.
 std::unique_ptr<Decoder> open_decoder(ByteView packed, const Limits& limits);
 
 // One a library, in the file of its name.

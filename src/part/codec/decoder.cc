@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Tested by tests/archive_test.cc.
-#include "part/archive/codec/decoder.h"
+#include "part/codec/decoder.h"
 
 #include <fmt/format.h>
 

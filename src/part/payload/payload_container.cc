@@ -1,0 +1,76 @@
+// SPDX-License-Identifier: MIT
+// A packed file and its content. Tested by tests/payload_test.cc.
+#include <algorithm>
+
+#include "hotstitch/change_list.h"
+#include "hotstitch/error.h"
+#include "part/kinds.h"
+#include "part/payload/codec.h"
+#include "source/whole.h"
+
+namespace hotstitch {
+namespace {
+
+class PayloadContainer final : public Container {
+public:
+    PayloadContainer(const ByteSource& file, const Codec& codec, const Limits& limits)
+        : file_(file, limits), codec_(codec), limits_(limits), extent_(measure(codec, file_, limits)) {}
+
+    std::string_view kind() const noexcept override { return "payload"; }
+    std::string title() const override { return std::string(codec_.title); }
+
+    void visit(const VisitPart& visitor) const override {
+        constexpr std::size_t head_size = 512;
+        const auto content = scratch_of(limits_);
+        unpack(codec_, file_, *content, limits_);
+        const ByteView bytes = content->written().value();
+        const ByteView head = bytes.first(std::min(bytes.size(), head_size));
+        visitor({.name = "content",
+                 .kind = "content",
+                 .size = extent_.content,
+                 .offset = {},
+                 .head = Bytes(head.begin(), head.end())},
+                [&](ByteSink& out) { out.write(bytes); });
+    }
+
+    ChangeList put(const Part&, const ByteSource& content, const PutOptions&) const override {
+        const WholeView bytes(content, limits_);
+        return differences(file_, repacked(codec_, file_, bytes, limits_));
+    }
+
+private:
+    WholeView file_;
+    const Codec& codec_;
+    const Limits limits_;
+    Extent extent_;
+};
+
+}  // namespace
+
+std::unique_ptr<Container> open_payload(const ByteSource& file, Identity, const Limits& limits, const Progress&) {
+    const Codec* codec = codec_of(file);
+    if (codec == nullptr) codec = codec_by_begin(head_of(file));  // a broken one says where
+    if (codec == nullptr || file.size() > largest_payload)
+        throw Error(ErrorCode::limit, "the packed file is larger than is unpacked here")
+            .hint("unpack it with the program that packed it");
+    return std::make_unique<PayloadContainer>(file, *codec, limits);
+}
+
+std::optional<FileKind> recognise_payload(const ByteSource& file) {
+    const Codec* const codec = codec_of(file);
+    if (codec == nullptr) return std::nullopt;
+    return FileKind{"payload", codec->title};
+}
+
+bool is_packed(const ByteSource& file) {
+    return codec_of(file) != nullptr;
+}
+
+ChangeList put_content(const ByteSource& packed, const ByteSource& content, const Limits& limits) {
+    const Codec* const codec = codec_by_begin(head_of(packed));
+    if (codec == nullptr) throw Error(ErrorCode::unsupported, "this compression is only read");
+    const WholeView file(packed, limits), bytes(content, limits);
+    return differences(file, repacked(*codec, file, bytes, limits));
+}
+
+}  // namespace hotstitch
