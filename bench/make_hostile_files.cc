@@ -2,10 +2,15 @@
 // make_hostile_files FOLDER: small files that ask for much. refused/: patches, each to be refused soon and in little
 // memory. large/: patches of a few bytes that make a gibibyte, which is allowed and has to cost little more than
 // writing it. archives/: each to be refused or looked through in two seconds and 256 MiB.
+// inside/: executables and packed files that claim too much, each to be refused in a second and 64 MiB.
+#include <zlib.h>
+
+#include <algorithm>
 #include <cstdio>
 #include <filesystem>
 #include <fstream>
 
+#include "executables.h"
 #include "hotstitch/digest.h"
 #include "lib/archive_makers.h"
 #include "lib/patch_makers.h"
@@ -106,6 +111,47 @@ void put_archives(const std::filesystem::path& folder) {
     put("just below the ratio.gz", gzipped(below));
 }
 
+std::string text(const hotstitch::Bytes& bytes) {
+    return std::string(hotstitch::text_of(bytes));
+}
+
+/// `file` with a number set, then zeros up to `size`.
+std::string with(hotstitch::Bytes file, std::size_t at, std::uint64_t value, std::size_t width, std::size_t size = 0) {
+    demo::put_number(file, at, value, width);
+    file.resize(std::max(file.size(), size));
+    return text(file);
+}
+
+/// Executables and payloads.
+template <class Put>
+void put_inside(const Put& put) {
+    constexpr std::size_t megabytes = 16 << 20, sections = demo::pe_optional + 96 + 128;
+    put("PE of 65535 sections", with(demo::pe(), 0x80 + 6, 0xFFFF, 2, megabytes));
+    put("PE with a section of 4 GiB", with(demo::pe(), sections + 16, 0xFFFFFFFF, 4));
+    put("PE with a certificate table of 4 GiB",
+        with(demo::pe({.certificates = 8}), demo::pe_optional + 96 + 36, 0xFFFFFFFF, 4));
+    put("ELF of 65534 segments", with(demo::elf(), 56, 0xFFFE, 2, megabytes));
+    put("ELF with sections at its end", with(demo::elf(), 40, megabytes - 64, 8, megabytes));
+    put("ELF with a segment of 2^63", with(demo::elf(), 64 + 32, std::uint64_t{1} << 63, 8));
+    put("PS-X of 4 GiB", with(demo::ps_x(), 0x1C, 0xFFFFFFFF, 4));
+    put("Yaz0 of 4 GiB", std::string("Yaz0\xFF\xFF\xFF\xFF", 8) + std::string(megabytes, '\0'));
+    put("Yaz0 that copies from nowhere", std::string("Yaz0\x00\xFF\xFF\xFF\0\0\0\0\0\0\0\0\0\x1F\xFF", 19));
+    put("LZ10 of 16 MiB and damage",
+        std::string("\x10\xFF\xFF\xFF", 4) + repeated(std::string("\0zzzzzzzz", 9), 200'000) + "\x80\xFF\xFF");
+    put("LZ11 of 4 GiB", std::string("\x11\0\0\0\xFF\xFF\xFF\xFF\x40z\x1F\xFF\xF0\0", 14) +
+                             repeated(std::string("\xFF\x1F\xFF\xF0\0\x1F\xFF\xF0\0\x1F\xFF\xF0\0\x1F\xFF\xF0\0\x1F\xFF"
+                                                  "\xF0\0\x1F\xFF\xF0\0\x1F\xFF\xF0\0\x1F\xFF\xF0\0",
+                                                  33),
+                                      9));
+    put("Huffman of one endless code", std::string("\x28\xFF\xFF\xFF\1\xC0KK", 8) + std::string(megabytes / 16, '\0'));
+    std::vector<unsigned char> packed(1 << 20);
+    uLongf size = static_cast<uLongf>(packed.size());
+    const std::string zeros(512 << 20, '\0');
+    compress2(packed.data(), &size, reinterpret_cast<const unsigned char*>(zeros.data()), zeros.size(), 9);
+    put("zlib that unpacks to 512 MiB",
+        std::string(packed.begin(), packed.begin() + static_cast<std::ptrdiff_t>(size)));
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -114,7 +160,8 @@ int main(int argc, char** argv) {
         return 2;
     }
     std::filesystem::path folder = argv[1];
-    for (const char* name : {"refused", "large", "archives"}) std::filesystem::create_directories(folder / name);
+    for (const char* name : {"refused", "large", "archives", "inside"})
+        std::filesystem::create_directories(folder / name);
     put_archives(folder / "archives");
     folder /= "refused";
     const auto put = [&](const char* name, const std::string& patch) {
@@ -137,6 +184,8 @@ int main(int argc, char** argv) {
                                                               .text());
     put("a window of 2^63", vcdiff_header() + VcdiffWindow{.size = std::uint64_t{1} << 63}.text());
     put("a huge length", vcdiff_header(4, integer(UINT64_MAX)));
+    folder.replace_filename("inside");
+    put_inside(put);
     folder.replace_filename("large");
     std::string source;
     for (int i = 0; i < 5000; ++i) source += "Kelp Harbour";

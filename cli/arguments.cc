@@ -209,8 +209,9 @@ void declare(CLI::App& app, DescribeArguments& describe, Common& common) {
     add_value(command, "--source", describe.source, "FILE",
               "The source of a patch: also counts how much of the patch stands in it");
     add_known(command, describe.known);
-    add_value(command, "--at", describe.at, "ADDRESS",
-              "A place in a cartridge ROM, as address and as offset: 80:8000, 08001234 or +0x81c0 (repeatable)")
+    add_value(
+        command, "--at", describe.at, "ADDRESS",
+        "A place in a cartridge ROM or executable, as address and as offset: 80:8000, 08001234 or +0x81c0 (repeatable)")
         ->allow_extra_args(false);
     command.add_flag("--free", describe.free, "Runs of one byte of 256 or more in a cartridge ROM, by bank");
     add_common(command, common);
@@ -343,7 +344,8 @@ void declare(CLI::App& app, HeaderArguments& header, Common& common) {
 }
 
 void declare(CLI::App& app, PartsArguments& parts, Common& common) {
-    auto& command = *app.add_subcommand("parts", "What is inside a file: archives, cartridge ROMs");
+    auto& command =
+        *app.add_subcommand("parts", "What is inside a file: archives, cartridge ROMs, executables, packed files");
     command.add_option("FILE", parts.file, "A file, or a part of one: FILE:PART")->required();
     command.add_option("PATTERN", parts.request.patterns, "Only names that fit a shell pattern");
     command.add_flag("--deep", parts.request.deep, "Open what opens inside, too");

@@ -99,6 +99,7 @@ int run_command(const Arguments& arguments, Report& report) {
     line.clear();
     const int code = print(report, arguments.common, output_is_stdout);
     if (code != 0 || arguments.common.then.empty() || report.output().empty()) return code;
+    if (!arguments.common.json && !arguments.common.quiet) put(stdout, "\n");
     return run_then(arguments.common.then, report.output(), arguments.common.json);
 }
 

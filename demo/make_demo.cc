@@ -3,8 +3,11 @@
 #include <cstdio>
 #include <filesystem>
 #include <fstream>
+#include <string_view>
+#include <utility>
 
 #include "cartridges.h"
+#include "executables.h"
 
 namespace {
 
@@ -12,6 +15,38 @@ bool save(const std::filesystem::path& path, const demo::Rom& rom) {
     std::ofstream file(path, std::ios::binary);
     file.write(reinterpret_cast<const char*>(rom.data()), static_cast<std::streamsize>(rom.size()));
     return file.flush().good();
+}
+
+/// The berths of harbour.cc: a name of 14 bytes and a depth of two, LZ10-packed as a hurried packer does it.
+demo::Rom berths() {
+    const std::pair<std::string_view, unsigned> rows[] = {{"North Quay", 38},  {"South Quay", 51}, {"Fog Pier", 27},
+                                                          {"Kelp Pier", 33},   {"Lighthouse", 64}, {"Ferry Stairs", 40},
+                                                          {"Fish Market", 22}, {"Tide Gate", 45}};
+    demo::Rom table;
+    for (const auto& [name, depth] : rows) {
+        const std::size_t end = table.size() + 14;
+        for (const char c : name) table.push_back(static_cast<std::byte>(c));
+        table.resize(end);
+        table.push_back(static_cast<std::byte>(depth)), table.push_back(std::byte{0});
+    }
+    demo::Rom packed{std::byte{0x10}, static_cast<std::byte>(table.size()), std::byte{0}, std::byte{0}};
+    std::size_t flags = 0;
+    int left = 0;
+    for (std::size_t at = 0; at < table.size();) {
+        if (left == 0) flags = packed.size(), packed.push_back({}), left = 8;
+        --left;
+        std::size_t run = 1;
+        while (at != 0 && run < 18 && at + run < table.size() && table[at + run] == table[at]) ++run;
+        if (at == 0 || table[at] != table[at - 1] || run < 3) {
+            packed.push_back(table[at++]);
+            continue;
+        }
+        packed[flags] |= static_cast<std::byte>(1 << left);
+        packed.push_back(static_cast<std::byte>((run - 3) << 4)), packed.push_back({});
+        at += run;
+    }
+    packed.resize((packed.size() + 3) / 4 * 4);
+    return packed;
 }
 
 }  // namespace
@@ -30,7 +65,12 @@ int main(int argc, char** argv) {
                  save(folder / "Kelp Harbour (copier header).smc", demo::with_front_header(original)) &&
                  save(folder / "Night Tides.sfc", demo::night_tides(original)) &&
                  save(folder / "Longer Berths.sfc", demo::longer_berths(original)) &&
-                 save(folder / "Fog Signals.sfc", demo::fog_signals(original));
+                 save(folder / "Fog Signals.sfc", demo::fog_signals(original)) &&
+                 save(folder / "berths.lz", berths()) &&
+                 save(folder / "Harbour Master.exe", demo::pe({.overlay = 24})) &&
+                 save(folder / "Harbour Master (signed).exe", demo::pe({.certificates = 0x5A8, .overlay = 24})) &&
+                 save(folder / "Harbour Master.elf", demo::elf({.is_64_bit = false, .machine = 8, .room = true})) &&
+                 save(folder / "Harbour Master.dol", demo::dol()) && save(folder / "Harbour Master.ps-x", demo::ps_x());
     for (const demo::NamedRom& other : demo::cartridges()) saved = saved && save(folder / other.name, other.rom);
     if (!saved) std::fprintf(stderr, "make_demo: cannot write into %s\n", folder.c_str());
     return saved ? 0 : 4;

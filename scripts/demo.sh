@@ -4,7 +4,7 @@ set -euo pipefail
 cd "$(dirname "$0")/.."
 
 scripts/setup.sh
-scripts/build.sh release hotstitch_tool make_demo
+scripts/build.sh release hotstitch_tool make_demo harbour
 PATH=$PWD/build/release:$PATH
 folder=build/demo
 rm -rf "$folder"
@@ -71,3 +71,19 @@ show parts "$original" --compare player/"One bank of the night.sfc" || echo "(ex
 say "12. The same change as a patch, without matching anything; and it is that change."
 show put "$original" "bank 2=shelf.zip:Night Tides.sfc:bank 2" --patch player/"One bank.bps"
 show verify player/"One bank.bps" "$original" --target player/"One bank of the night.sfc"
+
+say "13. A maker's day: a number in a table that lies packed beside a program. Take it out, change it, put it back, try."
+show describe berths.lz
+show take berths.lz:content -o player/berths.bin
+echo "(the depth of the first berth becomes 48 in player/berths.bin)"
+printf '\x30' | dd of=player/berths.bin bs=1 seek=14 conv=notrunc status=none
+show put berths.lz content=player/berths.bin -o player/berths.lz --then "harbour {}"
+
+say "14. Programs: what one says of itself, and a flag set with the checksum kept right."
+show describe "Harbour Master.exe" --at 0x401010
+show mend "Harbour Master.exe" large-address-aware -o player/
+show mend "Harbour Master (signed).exe" large-address-aware -o player/ || echo "(exit $?)"
+
+say "15. Code added to a console's program at an address of its own, where it then begins."
+printf '\x08\x00\x40\x00\x00\x00\x00\x00' >fog.bin
+show mend "Harbour Master.elf" add-segment=fog.bin@0x480000 entry=0x480000 -o player/

@@ -2,6 +2,7 @@
 # Hands small files that ask for much to the tool, and prints how soon and in how much memory each is answered.
 # Anonymous memory: peak, sampled from /proc. Patches that are to be refused have to be; patches of a few bytes that make
 # a gibibyte are made; archives of up to 1 MB are refused or looked through in at most 2 seconds and 256 MiB.
+# Executables and packed files that claim too much are refused in a second and 64 MiB.
 # Fails when one is not answered so.
 set -euo pipefail
 cd "$(dirname "$0")/.."
@@ -53,6 +54,16 @@ for archive in archives/*; do
         # shellcheck disable=SC2086 # several words, one of them a pattern
         answer "${call%% *} ${archive#*/}" $call "$archive"
         [ "$milliseconds" -le 2000 ] && [ "$peak" -le 262144 ] || failed=1
+    done
+done
+echo "Executables and packed files to be refused"
+for file in inside/*; do
+    for call in "parts" "take :content" "mend entry=0x401000 -o made"; do
+        # shellcheck disable=SC2086 # several words
+        set -- $call
+        case $1 in take) answer "take ${file#*/}" take "$file:content" -o made ;; *) answer "$1 ${file#*/}" "$1" "$file" "${@:2}" ;; esac
+        [ "$code" -ge 2 ] && [ ! -e made ] && [ "$milliseconds" -le 1000 ] && [ "$peak" -le 65536 ] || { failed=1; echo "  NOT REFUSED SO"; }
+        rm -f made
     done
 done
 exit $failed

@@ -4,7 +4,7 @@
 set -euo pipefail
 cd "$(dirname "$0")/.."
 scripts/setup.sh xterm xvfb xauth imagemagick fonts-dejavu-core
-scripts/build.sh release hotstitch_tool make_demo
+scripts/build.sh release hotstitch_tool make_demo harbour
 
 out=${OUT:-$PWD/docs/screenshots}
 mkdir -p "$out"
@@ -51,7 +51,6 @@ shot describe 'hotstitch describe "Night Tides.bps" --source "Kelp Harbour.sfc"'
 hotstitch create "Kelp Harbour.sfc" "Fog Signals.sfc" -q >/dev/null
 hotstitch create "Kelp Harbour.sfc" "Night Tides.sfc" -o "Night Tides.xdelta" --window 128K -q >/dev/null
 shot describe-windows 'hotstitch describe "Night Tides.xdelta"'
-shot refused-windows 'hotstitch apply "Kelp Harbour (revision 0).sfc" "Night Tides.xdelta" -o "Night Tides (r0).sfc"'
 rm "Night Tides.sfc" "Fog Signals.sfc"
 shot apply 'hotstitch apply "Kelp Harbour.sfc" "Night Tides.bps"'
 shot verify 'hotstitch verify "Night Tides.bps" "Kelp Harbour (revision 0).sfc" "Kelp Harbour.sfc" "Kelp Harbour (copier header).smc" "Night Tides.sfc"'
@@ -70,6 +69,7 @@ shot mend 'hotstitch mend "Kelp Harbour (Americas).sfc" checksum title="KELP HAR
 shot header-strip 'hotstitch header strip "Kelp Harbour (copier header).smc" --keep "copier header.bin" -o "Kelp Harbour (plain).sfc"'
 mkdir -p mods && cp "Night Tides.bps" mods/ && bsdtar --format=zip -cf shelf.zip mods "Kelp Harbour.gb" "Kelp Harbour (copier header).smc"
 shot parts 'hotstitch parts shelf.zip --deep "*.gb*" "mods/*" "*header"'
-printf 'crc32,size,name\n6f184ef6,1048576,"Kelp Harbour (Europe, revision 1)"\n%s,1048576,"Kelp Harbour (Europe, revision 0)"\n' \
-    "$(hotstitch describe "Kelp Harbour (revision 0).sfc" --json | sed -n 's/.*"crc32": "\([0-9a-f]*\)".*/\1/p')" >bases.csv
-shot verify-known 'hotstitch verify "Night Tides.bps" "Kelp Harbour (revision 0).sfc" --known bases.csv'
+shot describe-program 'hotstitch describe "Harbour Master (signed).exe" --at 0x401010; hotstitch mend "Harbour Master (signed).exe" large-address-aware -o mods/'
+hotstitch take berths.lz:content -o berths.bin -q >/dev/null
+printf '\x30' | dd of=berths.bin bs=1 seek=14 conv=notrunc status=none
+shot put 'hotstitch parts berths.lz; hotstitch put berths.lz content=berths.bin -o mods/ --then "harbour {}"'

@@ -7,9 +7,9 @@
 #include <fstream>
 
 #include "cartridges.h"
+#include "executables.h"
 #include "hotstitch/create.h"
 #include "kelp_harbour.h"
-#include "lib/executable_makers.h"
 #include "lib/patch_makers.h"
 #include "lib/rom_makers.h"
 #include "lib/run_tool.h"
@@ -66,7 +66,7 @@ TEST(CliJson, EveryDocumentIsAsItsSchemaSays) {
     folder.put("k.nes", demo::nes_kelp());
     folder.put("k.z64", demo::nintendo_64_kelp());
     folder.put("plain.dat", Bytes(5000, std::byte{1}));
-    folder.put("k.exe", makers::pe({.overlay = 16}));
+    folder.put("k.exe", demo::pe({.overlay = 16}));
     folder.put("k.lz", "\x10\x0C\0\0\0Kelp Har\0bour"sv);
     folder.put("empty", "");
     folder.put("damaged.ips", "PATCH\1");

@@ -11,9 +11,9 @@
 #include <fstream>
 
 #include "cartridges.h"
+#include "executables.h"
 #include "hotstitch/apply.h"
 #include "hotstitch/create.h"
-#include "lib/executable_makers.h"
 #include "lib/rom_makers.h"
 #include "lib/run_tool.h"
 #include "lib/temporary_folder.h"
@@ -89,8 +89,8 @@ Bytes lz10_of(ByteView content) {
 }
 
 std::vector<Situation> situations() {
-    const Bytes unpacked(source.begin(), source.begin() + 3000), plain_exe = makers::pe(),
-                                                                 signed_exe = makers::pe({.certificates = 0x108});
+    const Bytes unpacked(source.begin(), source.begin() + 3000), plain_exe = demo::pe(),
+                                                                 signed_exe = demo::pe({.certificates = 0x108});
     Bytes edited_drive = demo::mega_drive_kelp(), edited_64 = demo::nintendo_64_kelp(),
           interleaved_drive = demo::interleaved(edited_drive);
     edited_drive[0x4000] ^= std::byte{1};
@@ -185,7 +185,7 @@ std::vector<Situation> situations() {
         {"a signed copy of an executable", patch_for(plain_exe), signed_exe, "mended-copy", ""},
         {"an executable with a flag set", patch_for(plain_exe),
          makers::mended(plain_exe, {{"large-address-aware", ""}}), "mended-copy", ""},
-        {"an executable that looks packed", patch_for(plain_exe), makers::packed_pe(), "looks-packed", ""},
+        {"an executable that looks packed", patch_for(plain_exe), demo::packed_pe(), "looks-packed", ""},
         {"UPS, each two bytes exchanged", ups, exchanged(source, 1), "byte-order",
          "with each two bytes exchanged (another byte order)"},
     };

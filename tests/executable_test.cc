@@ -7,13 +7,13 @@
 #include <algorithm>
 #include <cstdlib>
 
+#include "executables.h"
 #include "hotstitch/change_list.h"
 #include "hotstitch/error.h"
 #include "hotstitch/identity.h"
 #include "hotstitch/mend.h"
 #include "hotstitch/part.h"
 #include "hotstitch/place.h"
-#include "lib/executable_makers.h"
 #include "lib/rom_makers.h"
 #include "lib/run_tool.h"
 #include "lib/temporary_folder.h"
@@ -21,7 +21,7 @@
 namespace hotstitch {
 namespace {
 
-using makers::put_number;
+using demo::put_number;
 
 /// What the mends change, as "offset:count" of each stretch; or the error's code, and its field behind a slash.
 std::string changed_places(ByteView file, const std::vector<MendRequest>& requests, const MendOptions& options = {}) {
@@ -50,11 +50,10 @@ MendOptions options_with(Allowed allow = {}) {
 }
 
 TEST(Executables, MendExactlyTheirBytes) {
-    constexpr std::size_t characteristics = 0x80 + 22, checksum = makers::pe_optional + 64,
-                          dll = makers::pe_optional + 70;
-    const Bytes plain = makers::pe(), wide = makers::pe({.is_64_bit = true}), library = makers::pe({.dll = true}),
-                fixed = makers::pe({.relocations = false}), unsummed = makers::pe({.checksum = false}),
-                signed_one = makers::pe({.certificates = 0x108}), packed = makers::packed_pe();
+    constexpr std::size_t characteristics = 0x80 + 22, checksum = demo::pe_optional + 64, dll = demo::pe_optional + 70;
+    const Bytes plain = demo::pe(), wide = demo::pe({.is_64_bit = true}), library = demo::pe({.dll = true}),
+                fixed = demo::pe({.relocations = false}), unsummed = demo::pe({.checksum = false}),
+                signed_one = demo::pe({.certificates = 0x108}), packed = demo::packed_pe();
     const auto at = [](std::size_t place, int length = 1) {
         return std::to_string(place) + ":" + std::to_string(length);
     };
@@ -77,7 +76,7 @@ TEST(Executables, MendExactlyTheirBytes) {
         {"32 bit", plain, {"high-entropy", ""}, {}, ""},
         {"without dynamic base", wide, {"high-entropy", ""}, {}, ""},
         {"neither on nor off", plain, {"nx", "maybe"}, {}, "usage/"},
-        {"entry", plain, {"entry", "0x401010"}, {}, at(makers::pe_optional + 16) + " " + at(checksum)},
+        {"entry", plain, {"entry", "0x401010"}, {}, at(demo::pe_optional + 16) + " " + at(checksum)},
         {"entry in data", plain, {"entry", "0x402000"}, {}, "usage/entry"},
         {"entry nowhere", plain, {"entry", "harbour"}, {}, "usage/"},
         {"signed", signed_one, {"nx", ""}, {}, "refused/signature"},
@@ -103,7 +102,7 @@ TEST(Executables, MendExactlyTheirBytes) {
 }
 
 TEST(Executables, SayWhatTheyAre) {
-    const Identity pe = identify(makers::pe({.certificates = 0x108, .overlay = 5}));
+    const Identity pe = identify(demo::pe({.certificates = 0x108, .overlay = 5}));
     EXPECT_EQ(pe.platform, "pe");
     EXPECT_EQ(fact_of(pe, "machine"), "32-bit x86");
     EXPECT_EQ(fact_of(pe, "signature").substr(0, 3), "yes");
@@ -111,17 +110,17 @@ TEST(Executables, SayWhatTheyAre) {
     EXPECT_EQ(pe.checks.front().state, CheckState::right);
     EXPECT_FALSE(pe.looks_packed);
     EXPECT_GT(pe.segments.at(0).entropy.value(), 2.0);
-    const Identity console = identify(makers::elf({.is_64_bit = false, .machine = 8}));
+    const Identity console = identify(demo::elf({.is_64_bit = false, .machine = 8}));
     EXPECT_EQ(fact_of(console, "machine"), "MIPS");
     std::uint32_t wanted = 0;
-    const Bytes file = makers::elf({.is_64_bit = false, .machine = 8});
+    const Bytes file = demo::elf({.is_64_bit = false, .machine = 8});
     for (std::size_t i = 0; i + 4 <= file.size(); i += 4)
         for (unsigned b = 0; b < 4; ++b) wanted ^= std::to_integer<std::uint32_t>(file[i + b]) << (8 * b);
     EXPECT_EQ(std::stoul(std::string(fact_of(console, "xor")), nullptr, 16), wanted);
-    EXPECT_EQ(fact_of(identify(makers::elf()), "xor"), "") << "of consoles only";
-    EXPECT_EQ(identify(makers::ps_x()).region, "Europe");
-    EXPECT_EQ(identify(makers::dol()).platform, "dol");
-    Bytes dos = makers::pe();
+    EXPECT_EQ(fact_of(identify(demo::elf()), "xor"), "") << "of consoles only";
+    EXPECT_EQ(identify(demo::ps_x()).region, "Europe");
+    EXPECT_EQ(identify(demo::dol()).platform, "dol");
+    Bytes dos = demo::pe();
     put_number(dos, 0x3C, 0, 4), put_number(dos, 0x18, 0x1C, 2);
     EXPECT_EQ(identify(dos).platform, "");
     EXPECT_EQ(open_container(MemorySource(dos)), nullptr);
@@ -130,11 +129,11 @@ TEST(Executables, SayWhatTheyAre) {
         Bytes file;
         const char* address;
         std::uint64_t offset;
-    } places[] = {{makers::pe(), "0x401010", 0x210},
-                  {makers::pe({.is_64_bit = true}), "0x140002001", 0x401},
-                  {makers::elf({.big_endian = true}), "0x402004", 0x2004},
-                  {makers::ps_x(), "0x80010010", 0x810},
-                  {makers::dol(), "0x80005004", 0x144}};
+    } places[] = {{demo::pe(), "0x401010", 0x210},
+                  {demo::pe({.is_64_bit = true}), "0x140002001", 0x401},
+                  {demo::elf({.big_endian = true}), "0x402004", 0x2004},
+                  {demo::ps_x(), "0x80010010", 0x810},
+                  {demo::dol(), "0x80005004", 0x144}};
     for (const auto& row : places) {
         const Identity identity = identify(row.file);
         EXPECT_EQ(place_at(identity, row.file, row.address).file_offset, row.offset);
@@ -144,11 +143,11 @@ TEST(Executables, SayWhatTheyAre) {
         for (const char* none : {"0x10", "+ffffff", "Kelp"})
             EXPECT_THROW(place_at(identity, row.file, none), Error) << none;
     }
-    EXPECT_THROW(place_at(identify(makers::elf()), makers::elf(), "0x402180"), Error) << "memory only";
+    EXPECT_THROW(place_at(identify(demo::elf()), demo::elf(), "0x402180"), Error) << "memory only";
 }
 
 TEST(Executables, PartsArePutBackInTheirPlace) {
-    const Bytes pe = makers::pe({.certificates = 0x108, .overlay = 8});
+    const Bytes pe = demo::pe({.certificates = 0x108, .overlay = 8});
     const MemorySource source(pe);
     const auto container = open_container(source);
     std::string names;
@@ -164,7 +163,7 @@ TEST(Executables, PartsArePutBackInTheirPlace) {
 }
 
 TEST(Executables, BrokenHeadersAreRefusedWithTheirPlace) {
-    constexpr std::size_t section = makers::pe_optional + 96 + 128;
+    constexpr std::size_t section = demo::pe_optional + 96 + 128;
     const struct {
         const char* what;
         Bytes file;
@@ -173,30 +172,30 @@ TEST(Executables, BrokenHeadersAreRefusedWithTheirPlace) {
         const char* field;
         std::uint64_t offset;
     } rows[] = {
-        {"PE header outside", makers::pe(), 0x3C, 4, 0xFFFFFFF0, "place of the PE header", 0x3C},
-        {"optional header too short", makers::pe(), 0x80 + 20, 2, 8, "size of the optional header", 0x80 + 20},
-        {"optional header past the end", makers::pe(), 0x80 + 20, 2, 0xFFFF, "PE optional header", makers::pe_optional},
-        {"magic", makers::pe(), makers::pe_optional, 2, 0x107, "magic of the optional header", makers::pe_optional},
-        {"directories", makers::pe(), makers::pe_optional + 92, 4, 0xFFFFFFFF, "number of directories",
-         makers::pe_optional + 92},
-        {"sections past the end", makers::pe(), 0x80 + 6, 2, 0xFFFF, "section table", section},
-        {"section outside", makers::pe(), section + 20, 4, 0xFFFFFFFF, "section .text", section + 16},
-        {"sections overlap", makers::pe(), section + 40 + 20, 4, 0x300, "offset", section + 60},
-        {"memory wraps", makers::pe(), section + 8, 4, 0xFFFFFFFF, "virtual size", section + 8},
-        {"certificates outside", makers::pe({.certificates = 8}), makers::pe_optional + 96 + 36, 4, 0xFFFFFFFF,
-         "certificate table", makers::pe_optional + 96 + 32},
-        {"ELF class", makers::elf(), 4, 1, 3, "class", 4},
-        {"ELF byte order", makers::elf(), 5, 1, 0, "byte order", 5},
-        {"program headers outside", makers::elf(), 32, 8, UINT64_MAX - 7, "program headers", 32},
-        {"too many", makers::elf(), 56, 2, 0xFFFE, "program headers", 32},
-        {"size of an entry", makers::elf(), 54, 2, 32, "size of a program header", 54},
-        {"segment outside", makers::elf(), 64 + 32, 8, UINT64_MAX, "segment 0", 64},
-        {"smaller in memory", makers::elf(), 64 + 40, 8, 1, "size in memory", 64},
-        {"wraps in memory", makers::elf(), 64 + 16, 8, UINT64_MAX - 8, "size in memory", 64},
-        {"section headers outside", makers::elf(), 40, 8, 0x10000, "first section header", 8448},
-        {"big-endian, 32 bit", makers::elf({.is_64_bit = false, .big_endian = true}), 28, 4, 0xFFFFFFFF,
+        {"PE header outside", demo::pe(), 0x3C, 4, 0xFFFFFFF0, "place of the PE header", 0x3C},
+        {"optional header too short", demo::pe(), 0x80 + 20, 2, 8, "size of the optional header", 0x80 + 20},
+        {"optional header past the end", demo::pe(), 0x80 + 20, 2, 0xFFFF, "PE optional header", demo::pe_optional},
+        {"magic", demo::pe(), demo::pe_optional, 2, 0x107, "magic of the optional header", demo::pe_optional},
+        {"directories", demo::pe(), demo::pe_optional + 92, 4, 0xFFFFFFFF, "number of directories",
+         demo::pe_optional + 92},
+        {"sections past the end", demo::pe(), 0x80 + 6, 2, 0xFFFF, "section table", section},
+        {"section outside", demo::pe(), section + 20, 4, 0xFFFFFFFF, "section .text", section + 16},
+        {"sections overlap", demo::pe(), section + 40 + 20, 4, 0x300, "offset", section + 60},
+        {"memory wraps", demo::pe(), section + 8, 4, 0xFFFFFFFF, "virtual size", section + 8},
+        {"certificates outside", demo::pe({.certificates = 8}), demo::pe_optional + 96 + 36, 4, 0xFFFFFFFF,
+         "certificate table", demo::pe_optional + 96 + 32},
+        {"ELF class", demo::elf(), 4, 1, 3, "class", 4},
+        {"ELF byte order", demo::elf(), 5, 1, 0, "byte order", 5},
+        {"program headers outside", demo::elf(), 32, 8, UINT64_MAX - 7, "program headers", 32},
+        {"too many", demo::elf(), 56, 2, 0xFFFE, "program headers", 32},
+        {"size of an entry", demo::elf(), 54, 2, 32, "size of a program header", 54},
+        {"segment outside", demo::elf(), 64 + 32, 8, UINT64_MAX, "segment 0", 64},
+        {"smaller in memory", demo::elf(), 64 + 40, 8, 1, "size in memory", 64},
+        {"wraps in memory", demo::elf(), 64 + 16, 8, UINT64_MAX - 8, "size in memory", 64},
+        {"section headers outside", demo::elf(), 40, 8, 0x10000, "first section header", 8448},
+        {"big-endian, 32 bit", demo::elf({.is_64_bit = false, .big_endian = true}), 28, 4, 0xFFFFFFFF,
          "program headers", 28},
-        {"PS-X size", makers::ps_x(), 0x1C, 4, 0xFFFFFFFF, "program", 0x1C},
+        {"PS-X size", demo::ps_x(), 0x1C, 4, 0xFFFFFFFF, "program", 0x1C},
     };
     for (const auto& row : rows) {
         Bytes file = row.file;
@@ -215,8 +214,7 @@ TEST(Executables, BrokenHeadersAreRefusedWithTheirPlace) {
             }
     }
     // Whatever is cut off, nothing but an error comes of it.
-    for (const Bytes& whole :
-         {makers::pe(), makers::elf(), makers::elf({.is_64_bit = false}), makers::ps_x(), makers::dol()})
+    for (const Bytes& whole : {demo::pe(), demo::elf(), demo::elf({.is_64_bit = false}), demo::ps_x(), demo::dol()})
         for (std::size_t size = 0; size < whole.size(); size += 7) {
             const Bytes cut = makers::first(whole, size);
             identify(cut);
@@ -229,7 +227,7 @@ TEST(Executables, SegmentsAreAdded) {
     for (const bool is_64_bit : {true, false})
         for (const bool big_endian : {true, false})
             for (const auto& [spare, room] : {std::pair{true, false}, {false, true}, {false, false}}) {
-                const Bytes file = makers::elf({is_64_bit, big_endian, 20, spare, room});
+                const Bytes file = demo::elf({is_64_bit, big_endian, 20, spare, room});
                 const MendPlan plan =
                     plan_mends(file, {{"add-segment", "code.bin@0x500123:rw"}, {"entry", "0x401004"}}, options_with());
                 const Bytes made = changed(file, plan.change);
@@ -245,7 +243,7 @@ TEST(Executables, SegmentsAreAdded) {
                 for (const MemorySegment& s : after.segments) EXPECT_GE(s.address, last), last = s.address;
                 EXPECT_EQ(place_at(after, made, "0x402004").file_offset, 0x2004U);
             }
-    const Bytes elf = makers::elf();
+    const Bytes elf = demo::elf();
     for (const char* taken :
          {"code.bin@0x400000", "code.bin@0x4021f0", "code.bin@0x402300", "code.bin@0xffffffffffffffff"})
         EXPECT_EQ(changed_places(elf, {{"add-segment", taken}}, options_with()).substr(0, 6), "usage/") << taken;
@@ -254,9 +252,9 @@ TEST(Executables, SegmentsAreAdded) {
     EXPECT_EQ(changed_places(elf, {{"segment-flags", "1:rx"}}), "124:1") << "flags of the second program header";
     EXPECT_EQ(changed_places(elf, {{"segment-flags", "2:rx"}}), "usage/");
     EXPECT_EQ(changed_places(elf, {{"segment-flags", "rx"}}), "usage/");
-    EXPECT_EQ(changed_places(makers::ps_x(), {{"entry", "0x80010020"}}), "16:1");
+    EXPECT_EQ(changed_places(demo::ps_x(), {{"entry", "0x80010020"}}), "16:1");
 
-    const Bytes dol = makers::dol();
+    const Bytes dol = demo::dol();
     for (const auto& [value, name] :
          {std::pair{"code.bin@0x80400000", "text 1"}, {"code.bin@0x80400000:rw", "data 1"}}) {
         const Bytes made = changed(dol, plan_mends(dol, {{"add-section", value}}, options_with()).change);

@@ -14,6 +14,7 @@
 #include <thread>
 
 #include "cartridges.h"
+#include "executables.h"
 #include "hotstitch/apply.h"
 #include "hotstitch/create.h"
 #include "hotstitch/digest.h"
@@ -70,6 +71,9 @@ const std::vector<Scenario> scenarios{
      "kelp.sfc"},
     {"put in place", {}, {"put", "kelp.sfc", "bank 0=night.sfc:bank 0", "--in-place"}, "kelp.sfc"},
     {"a mend as a patch", {}, {"mend", "stale.sfc", "checksum", "--patch", "m.ips"}, "stale.sfc"},
+    {"put into a packed file", {}, {"put", "night.lz", "content=fog.bps", "--in-place"}, "night.lz"},
+    {"mend an executable", {}, {"mend", "kelp.exe", "nx", "large-address-aware", "--in-place"}, "kelp.exe"},
+    {"add a segment", {}, {"mend", "kelp.elf", "add-segment=fog.bps@0x900000", "-o", "other.elf"}, "kelp.elf"},
     {"take", {}, {"take", "kelp.sfc:bank 1", "-o", "new/bank.bin"}, "kelp.sfc"},
     {"renew", {{"apply", "kelp.sfc", "night.bps", "-o", "out.sfc"}}, {"renew", "out.sfc", "newer.bps"}, "out.sfc"},
 };
@@ -88,6 +92,9 @@ const std::vector<Content>& contents_at_first() {
         };
         const Bytes night = changed(source, 0x2000), fog = changed(night, 0x3000), stale = changed(source, 0x1234);
         const Bytes headered = demo::with_front_header(source);
+        // RLE: a run of 130, so often that it fills the size.
+        Bytes packed{std::byte{0x30}, std::byte{0}, std::byte{0x41}, std::byte{0}};  // 0x4100 = 128 * 130
+        for (int i = 0; i < 128; ++i) packed.push_back(std::byte{0xFF}), packed.push_back(static_cast<std::byte>(i));
         return std::vector<Content>{{"kelp.sfc", source},
                                     {"night.sfc", night},
                                     {"stale.sfc", stale},
@@ -95,7 +102,10 @@ const std::vector<Content>& contents_at_first() {
                                     {"other.sfc", Bytes(5000, std::byte{9})},
                                     {"night.bps", create(source, night)},
                                     {"fog.bps", create(night, fog)},
-                                    {"newer.bps", create(source, fog)}};
+                                    {"newer.bps", create(source, fog)},
+                                    {"night.lz", packed},
+                                    {"kelp.exe", demo::pe({.overlay = 3000})},
+                                    {"kelp.elf", demo::elf()}};
     }();
     return all;
 }

@@ -130,8 +130,9 @@ TEST(Payloads, OfOtherProgramsAreKnownAndOpened) {
 }
 
 TEST(Payloads, GiveBackWhatWasPacked) {
+    const auto things = things_to_pack();
     for (const Codec* const codec : codecs())
-        for (const auto& [what, content] : things_to_pack()) {
+        for (const auto& [what, content] : things) {
             SCOPED_TRACE(std::string(codec->name) + ", " + what);
             const Bytes packed = codec->pack(content, sample_of(*codec));
             EXPECT_EQ(measure(*codec, packed, {}).packed, packed.size());

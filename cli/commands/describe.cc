@@ -212,8 +212,10 @@ void state_members(const InputFile& file, const std::string& name, const Context
         if (what.empty()) row = {{"name", as_utf8(member.name)}, {"encrypted", member.encrypted}};
         list.push_back(std::move(row));
         if (first.empty()) first = member.name;
+        const std::string size =
+            member.kind == "content" && member.size ? fmt::format(", {}", size_text(*member.size)) : std::string();
         lines.push_back(
-            fmt::format("{}  ({})", member.name.empty() ? "the compressed file" : escaped(member.name), what));
+            fmt::format("{}  ({}{})", member.name.empty() ? "the compressed file" : escaped(member.name), what, size));
         return Flow::go_on;
     });
     part.fact("holds", "holds", counted(lines.size(), "file", "files"), list);

@@ -23,8 +23,8 @@ std::string words_for(const PutStep& step) {
         text += fmt::format(" at {}, in its place: {} changed", offset_text(*step.outer.offset),
                             counted(step.changed, "byte", "bytes"));
     else
-        text += fmt::format(": closed as it was, {} (was {})", counted(step.size_after, "byte", "bytes"),
-                            grouped(step.size_before));
+        text += fmt::format(": {} changed; packed as it was, into {} (was {})", counted(step.changed, "byte", "bytes"),
+                            counted(step.size_after, "byte", "bytes"), grouped(step.size_before));
     if (step.mended != 0)
         text +=
             fmt::format("; outside it, {} of the file's own checks kept right", counted(step.mended, "byte", "bytes"));
@@ -66,10 +66,9 @@ void run(const PutArguments& arguments, const Context& context, Report& report) 
                                  fmt::format("Nothing changes: {} holds these bytes already.", shown(file.path())),
                                  arguments.rewrite, context, report);
     std::uint64_t bytes = 0;
-    for (const ByteRange& range : differing_ranges(file, ChangedSource(file, plan.change))) {
-        bytes += range.length;
+    for (const PutStep& step : plan.steps) bytes += step.changed + step.mended;
+    for (const ByteRange& range : differing_ranges(file, ChangedSource(file, plan.change)))
         report.note(fmt::format("{} at {}", counted(range.length, "byte", "bytes"), offset_text(range.offset)));
-    }
     const auto place = write_rewritten(file, plan.change, request, context, report);
     if (!place) return;
     report.good("put", request.patch.empty()

@@ -244,8 +244,8 @@ constexpr Row rows[] = {
     {"put_part", "*size", "integer", "in bytes"},
     {"put_part", "*size_before", "integer", "of the file"},
     {"put_part", "*size_after", "integer", "of the file"},
-    {"put_part", "*changed_bytes", "integer", "in the part of the file that it lies in"},
-    {"put_part", "*mended_bytes", "integer", "outside that, of the file's own checks"},
+    {"put_part", "*changed_bytes", "integer", "of its content"},
+    {"put_part", "*mended_bytes", "integer", "outside it, of the file's own checks"},
 
     {"describe", "files", "described[]", "in the order in which they were named"},
     {"described", "*answer", "string", "the kind, or an error's"},

@@ -17,6 +17,11 @@ bool lies_in(const Part& part, const ByteRange& range) {
     return !part.offset || (range.offset >= *part.offset && range.offset < *part.offset + part.size.value_or(0));
 }
 
+std::uint64_t bytes_in(const std::vector<ByteRange>& ranges) {
+    return std::accumulate(ranges.begin(), ranges.end(), std::uint64_t{0},
+                           [](std::uint64_t sum, const ByteRange& range) { return sum + range.length; });
+}
+
 struct Putting {
     const PutOptions& put;
     const WorkOptions& work;
@@ -32,10 +37,13 @@ struct Putting {
                     "of this file");
         outer = find_part(*container, names.front());
         step.part = outer;
-        if (names.size() == 1) return container->put(outer, content, put);
         const auto unpacked = work.limits.scratch ? work.limits.scratch() : std::make_unique<MemorySink>();
         extract_part(*container, outer.name, *unpacked);
         const MemorySource inner(unpacked->written().value());
+        if (names.size() == 1) {
+            step.changed = bytes_in(differing_ranges(inner, content));
+            return container->put(outer, content, put);
+        }
         Part inside;
         const ChangeList change = into(inner, outer.name, names.subspan(1), content, step, inside);
         if (change.empty()) return ChangeList(file.size());
@@ -60,7 +68,7 @@ PutPlan plan_put(const InputFile& file, const std::vector<std::pair<std::string,
         step.outer = outer;
         step.size_before = made.size(), step.size_after = change.result_size();
         for (const ByteRange& range : differing_ranges(made, ChangedSource(made, change)))
-            (lies_in(outer, range) ? step.changed : step.mended) += range.length;
+            if (!lies_in(outer, range)) step.mended += range.length;
         plan.steps.push_back(std::move(step));
         plan.change = plan.change.then(change);
     }

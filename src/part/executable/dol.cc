@@ -74,7 +74,8 @@ Dol read_dol(const ByteSource& file) {
         stretches.push_back({image.sections[i].name, image.sections[i].offset, image.sections[i].size, 4 * i});
     check_apart(std::move(stretches));
     image.bss = header.u32(bss_at), image.bss_size = header.u32(bss_at + 4), image.entry = header.u32(entry_at);
-    const MemorySegment* const begin = segment_at(image.loaded(), image.entry);
+    const std::vector<MemorySegment> loaded = image.loaded();
+    const MemorySegment* const begin = segment_at(loaded, image.entry);
     if (begin == nullptr || !begin->executable)
         damaged("the entry point lies in no section of code", entry_at, "entry", hex_text(image.entry, 8));
     return image;

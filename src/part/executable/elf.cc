@@ -54,11 +54,8 @@ std::string_view segment_words(std::uint32_t type) {
 
 /// The exclusive or of all 32-bit words of the file.
 std::uint32_t xor_of(const ByteSource& file) {
-    Bytes scratch(1 << 20);
     std::uint32_t value = 0;
-    for (std::uint64_t at = 0; at < file.size(); at += scratch.size())
-        value ^= xor_of_words(file.read(
-            at, static_cast<std::size_t>(std::min<std::uint64_t>(scratch.size(), file.size() - at)), scratch));
+    for_each_piece(file, [&](ByteView piece) { value ^= xor_of_words(piece); });
     return value;
 }
 

@@ -178,7 +178,7 @@ std::vector<MemorySegment> segments_of(const ElfImage& image) {
     for (std::size_t i = 0; i < image.segments.size(); ++i) {
         const ElfSegment& s = image.segments[i];
         segments.push_back({.name = fmt::format("segment {}", i),
-                            .offset = s.offset,
+                            .offset = s.type == elf_null ? 0 : s.offset,
                             .size = s.type == elf_null ? 0 : s.file_size,
                             .address = s.address,
                             .memory = s.memory_size,

@@ -28,7 +28,7 @@ constexpr std::uint64_t most_sampled = std::uint64_t{4} << 20, most_sampled_in_a
 /// Bits a byte.
 double entropy_of(const ByteSource& file, std::uint64_t offset, std::uint64_t length) {
     std::array<std::uint64_t, 256> counts{};
-    Bytes scratch(64 << 10);
+    Bytes scratch(static_cast<std::size_t>(std::min<std::uint64_t>(64 << 10, length)));
     for (std::uint64_t done = 0; done < length; done += scratch.size()) {
         const auto part = static_cast<std::size_t>(std::min<std::uint64_t>(scratch.size(), length - done));
         for (const std::byte b : file.read(offset + done, part, scratch)) ++counts[std::to_integer<std::size_t>(b)];

@@ -3,6 +3,7 @@
 // one file that defines one of these, and one row in executable.cc.
 #pragma once
 
+#include <algorithm>
 #include <bit>
 #include <map>
 #include <span>
@@ -50,6 +51,15 @@ private:
     Bytes bytes_;
     std::endian order_;
 };
+
+/// Calls `take(view)` for the whole file in pieces of 1 MiB. Throws Error(io).
+template <class Take>
+void for_each_piece(const ByteSource& file, Take&& take) {
+    constexpr std::uint64_t piece = 1 << 20;
+    Bytes scratch(static_cast<std::size_t>(std::min(file.size(), piece)));
+    for (std::uint64_t at = 0; at < file.size(); at += piece)
+        take(file.read(at, static_cast<std::size_t>(std::min(piece, file.size() - at)), scratch));
+}
 
 /// Throws Error(damaged) unless [offset, offset + length) lies in the file. `at`: of the field that says so.
 void check_inside(const ByteSource& file, std::uint64_t offset, std::uint64_t length, std::uint64_t at,

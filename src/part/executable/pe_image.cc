@@ -191,11 +191,8 @@ PeImage need_pe(const ByteSource& file) {
 }
 
 std::uint32_t pe_checksum(const ByteSource& file, const PeImage& image) {
-    Bytes scratch(1 << 20);
     std::uint64_t sum = 0;
-    for (std::uint64_t at = 0; at < file.size(); at += scratch.size())
-        sum += sum_of_little_words(file.read(
-            at, static_cast<std::size_t>(std::min<std::uint64_t>(scratch.size(), file.size() - at)), scratch));
+    for_each_piece(file, [&](ByteView piece) { sum += sum_of_little_words(piece); });
     // The field itself counts as 0.
     const Header field(file, image.checksum_at(), 4, std::endian::little, "CheckSum");
     for (std::size_t i = 0; i < 4; ++i) sum -= field.number(i, 1) << ((image.checksum_at() + i) % 2 == 0 ? 0 : 8);

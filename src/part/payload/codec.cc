@@ -65,11 +65,13 @@ bool is_whole(const Codec& codec, ByteView file, const Extent& extent) {
     return is_padding(file.subspan(static_cast<std::size_t>(extent.packed)));
 }
 
-/// Padding as it was: to the same alignment, else in the same room.
-void pad_like(Bytes& made, ByteView old_file, std::uint64_t old_packed) {
+/// Padding as it was: to the same alignment, else in the same room. Consoles load whole words, so one of their payloads
+/// that happened to end with a word stays a multiple of it.
+void pad_like(const Codec& codec, Bytes& made, ByteView old_file, std::uint64_t old_packed) {
     const std::uint64_t size = old_file.size();
-    if (size == old_packed) return;
-    const std::byte fill = old_file.back();
+    const bool needs_words = codec.open == nullptr && !codec.by_rules_only && size % 4 == 0;
+    if (size == old_packed && !needs_words) return;
+    const std::byte fill = size == old_packed ? std::byte{0} : old_file.back();
     const auto aligned = [](std::uint64_t n, std::uint64_t to) { return (n + to - 1) / to * to; };
     for (std::uint64_t to = 4; to <= most_padding; to *= 2)
         if (aligned(old_packed, to) == size)
@@ -139,7 +141,7 @@ Bytes repacked(const Codec& codec, ByteView old_file, ByteView content, const Li
     if (!holds_content(made))
         throw Error(ErrorCode::wrong_target, "what was packed does not unpack to what was given")
             .hint("this is a fault of the program: please report it with both files");
-    pad_like(made, old_file, old.packed);
+    pad_like(codec, made, old_file, old.packed);
     return made;
 }
 

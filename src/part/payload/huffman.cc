@@ -33,109 +33,140 @@ Layout layout_of(ByteView packed, const ConsoleHeader& header) {
     return layout;
 }
 
-/// Goes down the tree by the bits of words of 32, the highest first.
-class Descent {
-public:
-    Descent(const Layout& layout, std::uint64_t begin) : layout_(layout), begin_(begin), at_(layout.stream) {}
+/// A node's child that a bit leads to.
+std::size_t child_of(const Layout& layout, std::size_t node, unsigned bit) {
+    return (node & ~std::size_t{1}) + (u8(layout.bytes, node) & offset_bits) * 2 + 2 + bit;
+}
+bool is_leaf(const Layout& layout, std::size_t node, unsigned bit) {
+    return (u8(layout.bytes, node) & (bit == 0 ? first_is_leaf : second_is_leaf)) != 0;
+}
 
-    unsigned next_symbol() {
-        std::size_t node = layout_.root;
-        while (true) {
-            const unsigned value = u8(layout_.bytes, node), bit = next_bit();
-            const std::size_t child = (node & ~std::size_t{1}) + (value & offset_bits) * 2 + 2 + bit;
-            if (child >= layout_.stream)
-                payload_damaged(codec_name, begin_ + node, "offset in the tree",
-                                fmt::format("inside the tree of {}", counted(layout_.stream, "byte", "bytes")),
+/// Every node that a code can lead to lies in the tree, and every symbol has no more bits than it may.
+void check_tree(const Layout& layout, std::uint64_t begin) {
+    std::vector<bool> seen(layout.stream);
+    std::vector<std::size_t> open{layout.root};
+    while (!open.empty()) {
+        const std::size_t node = open.back();
+        open.pop_back();
+        if (seen[node]) continue;
+        seen[node] = true;
+        for (const unsigned bit : {0U, 1U}) {
+            const std::size_t child = child_of(layout, node, bit);
+            if (child >= layout.stream)
+                payload_damaged(codec_name, begin + node, "offset in the tree",
+                                fmt::format("inside the tree, which ends at {}", layout.stream),
                                 fmt::format("a node at {}", child));
-            if ((value & (bit == 0 ? first_is_leaf : second_is_leaf)) != 0) {
-                const unsigned symbol = u8(layout_.bytes, child);
-                if (symbol >> layout_.symbol_bits != 0)
-                    payload_damaged(codec_name, begin_ + child, "symbol in the tree",
-                                    fmt::format("of {} bits", layout_.symbol_bits), hex_text(symbol, 2));
-                return symbol;
-            }
-            node = child;
+            if (!is_leaf(layout, node, bit))
+                open.push_back(child);
+            else if (const unsigned symbol = u8(layout.bytes, child); symbol >> layout.symbol_bits != 0)
+                payload_damaged(codec_name, begin + child, "symbol in the tree",
+                                fmt::format("of {} bits", layout.symbol_bits), hex_text(symbol, 2));
         }
     }
+}
+
+/// What the next bits lead to: up to two symbols and how many bits those took or, with none, a longer code.
+struct Lookup {
+    static constexpr unsigned bits = 11;
+    struct Entry {
+        std::uint8_t symbols[2]{}, count = 0, used = 0, used_by_first = 0;
+    };
+    std::array<Entry, std::size_t{1} << bits> entries{};
+
+    explicit Lookup(const Layout& layout) {
+        for (std::size_t code = 0; code < entries.size(); ++code) {
+            Entry& entry = entries[code];
+            std::size_t node = layout.root;
+            for (unsigned used = 1; used <= bits && entry.count < 2; ++used) {
+                const unsigned bit = static_cast<unsigned>(code >> (bits - used)) & 1;
+                const std::size_t child = child_of(layout, node, bit);
+                const bool leaf = is_leaf(layout, node, bit);
+                node = leaf ? layout.root : child;
+                if (!leaf) continue;
+                if (entry.count == 0) entry.used_by_first = static_cast<std::uint8_t>(used);
+                entry.symbols[entry.count++] = static_cast<std::uint8_t>(u8(layout.bytes, child));
+                entry.used = static_cast<std::uint8_t>(used);
+            }
+        }
+    }
+};
+
+/// The bits of words of 32, the highest first. Behind the last word come zeros; `missing` says that some were used.
+class CodeReader {
+public:
+    explicit CodeReader(const Layout& layout)
+        : layout_(layout), lookup_(std::make_unique<Lookup>(layout)), at_(layout.stream) {}
+
+    /// One symbol or two, where `most` allows; returns how many.
+    unsigned next(unsigned (&symbols)[2], std::uint64_t most) {
+        refill();
+        const Lookup::Entry& entry = lookup_->entries[static_cast<std::size_t>(window_ >> (64 - Lookup::bits))];
+        if (entry.count == 0) return symbols[0] = long_code(), 1;
+        const bool both = entry.count == 2 && most >= 2;
+        symbols[0] = entry.symbols[0], symbols[1] = entry.symbols[1];
+        take(both ? entry.used : entry.used_by_first);
+        return both ? 2 : 1;
+    }
+    bool missing() const noexcept { return left_ < 0; }
     std::size_t position() const noexcept { return at_; }
 
 private:
-    unsigned next_bit() {
-        if (left_ == 0) {
-            if (layout_.bytes.size() - at_ < 4) payload_truncated(codec_name, begin_ + at_, "codes");
-            word_ = u32le(layout_.bytes, at_), at_ += 4, left_ = 32;
+    void refill() {
+        if (left_ > 32 || layout_.bytes.size() - at_ < 4) return;
+        window_ |= left_ < 0 ? 0 : std::uint64_t{u32le(layout_.bytes, at_)} << (32 - left_);
+        at_ += 4, left_ += 32;
+    }
+    void take(unsigned bits) { window_ <<= bits, left_ -= static_cast<int>(bits); }
+    unsigned long_code() {
+        std::size_t node = layout_.root;
+        while (true) {
+            if (left_ <= 0) refill();
+            const unsigned bit = static_cast<unsigned>(window_ >> 63);
+            take(1);
+            const std::size_t child = child_of(layout_, node, bit);
+            if (is_leaf(layout_, node, bit)) return u8(layout_.bytes, child);
+            node = child;
         }
-        return word_ >> --left_ & 1;
     }
 
     const Layout& layout_;
-    std::uint64_t begin_;
+    std::unique_ptr<Lookup> lookup_;
     std::size_t at_;
-    std::uint32_t word_ = 0;
-    unsigned left_ = 0;
+    std::uint64_t window_ = 0;
+    int left_ = 0;
 };
 
 Extent measure_huffman(ByteView packed) {
     const ConsoleHeader header = console_header(packed, codec_name);
     const Layout layout = layout_of(packed, header);
-    Descent descent(layout, header.begin);
-    const std::uint64_t symbols = header.content * (8 / layout.symbol_bits);
-    for (std::uint64_t i = 0; i < symbols; ++i) descent.next_symbol();
-    return {header.begin + descent.position(), header.content};
-}
-
-/// What the next bits lead to: a symbol and how many bits it took or, with no bits, a longer code.
-struct Lookup {
-    static constexpr unsigned bits = 10;
-    std::array<std::uint16_t, std::size_t{1} << bits> entries{};  ///< symbol in the low byte, its bits above
-
-    explicit Lookup(const Layout& layout) {
-        for (std::size_t code = 0; code < entries.size(); ++code) {
-            std::size_t node = layout.root;
-            for (unsigned used = 1; used <= bits; ++used) {
-                const unsigned value = u8(layout.bytes, node), bit = static_cast<unsigned>(code >> (bits - used)) & 1;
-                node = (node & ~std::size_t{1}) + (value & offset_bits) * 2 + 2 + bit;
-                if (node >= layout.stream) break;  // a code that is not used
-                if ((value & (bit == 0 ? first_is_leaf : second_is_leaf)) == 0) continue;
-                entries[code] = static_cast<std::uint16_t>(used << 8 | u8(layout.bytes, node));
-                break;
-            }
-        }
+    check_tree(layout, header.begin);
+    CodeReader reader(layout);
+    unsigned symbols[2];
+    for (std::uint64_t left = header.content * (8 / layout.symbol_bits); left != 0;) {
+        left -= reader.next(symbols, left);
+        if (reader.missing()) payload_truncated(codec_name, header.begin + reader.position(), "codes");
     }
-};
+    return {header.begin + reader.position(), header.content};
+}
 
 /// REQUIRES measure_huffman(): every code that comes is whole.
 void unpack_huffman(ByteView packed, MutableByteView content) {
     const Layout layout = layout_of(packed, console_header(packed, codec_name));
-    const auto lookup = std::make_unique<Lookup>(layout);
-    std::size_t at = layout.stream;
-    std::uint64_t window = 0;  // the next bits, the first of them highest
-    unsigned left = 0;
-    const auto refill = [&] {
-        if (left > 32 || layout.bytes.size() - at < 4) return;
-        window |= std::uint64_t{u32le(layout.bytes, at)} << (32 - left);
-        at += 4, left += 32;
-    };
-    const auto symbol = [&]() -> unsigned {
-        refill();
-        const unsigned entry = lookup->entries[static_cast<std::size_t>(window >> (64 - Lookup::bits))];
-        if (entry != 0) return window <<= entry >> 8, left -= entry >> 8, entry & 0xFF;
-        std::size_t node = layout.root;
-        while (true) {
-            if (left == 0) refill();
-            const unsigned value = u8(layout.bytes, node), bit = static_cast<unsigned>(window >> 63);
-            window <<= 1, --left;
-            node = (node & ~std::size_t{1}) + (value & offset_bits) * 2 + 2 + bit;
-            if ((value & (bit == 0 ? first_is_leaf : second_is_leaf)) != 0) return u8(layout.bytes, node);
-        }
-    };
+    CodeReader reader(layout);
+    unsigned symbols[2];
     if (layout.symbol_bits == 8) {
-        for (std::byte& b : content) b = static_cast<std::byte>(symbol());
-    } else {
-        for (std::byte& b : content) {
-            const unsigned low = symbol();
-            b = static_cast<std::byte>(low | symbol() << 4);
+        for (std::size_t made = 0; made < content.size();) {
+            const unsigned got = reader.next(symbols, content.size() - made);
+            content[made++] = static_cast<std::byte>(symbols[0]);
+            if (got == 2) content[made++] = static_cast<std::byte>(symbols[1]);
         }
+        return;
+    }
+    for (std::byte& b : content) {
+        const unsigned low_and_high = reader.next(symbols, 2);
+        const unsigned low = symbols[0];
+        if (low_and_high == 1) reader.next(symbols, 1), symbols[1] = symbols[0];
+        b = static_cast<std::byte>(low | symbols[1] << 4);
     }
 }
 

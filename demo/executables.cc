@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: MIT
-#include "lib/executable_makers.h"
+#include "executables.h"
 
 #include <string_view>
 
-namespace makers {
+namespace demo {
 namespace {
 
 void put_text(Bytes& bytes, std::size_t at, std::string_view text) {
@@ -140,4 +140,4 @@ Bytes dol() {
     return file;
 }
 
-}  // namespace makers
+}  // namespace demo

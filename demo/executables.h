@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
-// Small executables with right headers, to be broken field by field. They do nothing when run.
+// Small executables with right headers, for the demo and to be broken field by field in tests. None does anything when
+// run; harbour.cc is a program that does.
 #pragma once
 
 #include <bit>
@@ -7,7 +8,7 @@
 
 #include "hotstitch/bytes.h"
 
-namespace makers {
+namespace demo {
 
 using hotstitch::Bytes;
 using hotstitch::ByteView;
@@ -42,4 +43,4 @@ Bytes ps_x();
 /// One section of code at 0x80003100 and one of data at 0x80005000, 64 bytes each.
 Bytes dol();
 
-}  // namespace makers
+}  // namespace demo
