@@ -131,7 +131,7 @@ void put_inside(const Put& put) {
     put("PE with a certificate table of 4 GiB",
         with(demo::pe({.certificates = 8}), demo::pe_optional + 96 + 36, 0xFFFFFFFF, 4));
     put("ELF of 65534 segments", with(demo::elf(), 56, 0xFFFE, 2, megabytes));
-    put("ELF with sections at its end", with(demo::elf(), 40, megabytes - 64, 8, megabytes));
+    put("ELF with sections far behind its end", with(demo::elf(), 40, UINT64_MAX - 63, 8, megabytes));
     put("ELF with a segment of 2^63", with(demo::elf(), 64 + 32, std::uint64_t{1} << 63, 8));
     put("PS-X of 4 GiB", with(demo::ps_x(), 0x1C, 0xFFFFFFFF, 4));
     put("Yaz0 of 4 GiB", std::string("Yaz0\xFF\xFF\xFF\xFF", 8) + std::string(megabytes, '\0'));

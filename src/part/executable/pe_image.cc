@@ -87,6 +87,7 @@ void read_sections(const ByteSource& file, std::uint64_t at, std::size_t count, 
                           .readable = (flags & 0x40000000) != 0,
                           .writable = (flags & 0x80000000) != 0,
                           .executable = (flags & 0x20000000) != 0};
+        if (section.name.empty()) section.name = fmt::format("section {}", i);
         if (section.offset == 0) section.size = 0;
         if (section.size == 0) section.offset = 0;
         if (section.memory == 0) section.memory = static_cast<std::uint32_t>(section.size);

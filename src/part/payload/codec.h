@@ -30,7 +30,7 @@ struct Codec {
     bool by_rules_only = false;
     /// By at most 64 first bytes: may it be one?
     bool (*begins)(ByteView head) = nullptr;
-    /// What is there, wholly checked but not made. Throws Error(damaged, truncated, limit).
+    /// What is there, wholly checked but not made. REQUIRES begins(). Throws Error(damaged, truncated, limit).
     Extent (*measure)(ByteView packed) = nullptr;
     /// REQUIRES measure() of the same bytes, and room for all content.
     void (*unpack)(ByteView packed, MutableByteView content) = nullptr;
@@ -51,7 +51,7 @@ const Codec* codec_of(const ByteSource& file);
 /// The codec whose begin this is; it may be broken.
 const Codec* codec_by_begin(ByteView head) noexcept;
 
-/// Throws Error(damaged, truncated, limit) with offset and field where it is broken.
+/// REQUIRES that the codec begins so. Throws Error(damaged, truncated, limit) with offset and field where it is broken.
 Extent measure(const Codec& codec, ByteView packed, const Limits& limits);
 /// Throws as measure() does.
 void unpack(const Codec& codec, ByteView packed, ByteSink& out, const Limits& limits);
