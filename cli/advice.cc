@@ -49,14 +49,11 @@ const Row* row_for(const Error& error) {
 
 }  // namespace
 
-std::string advice_for(const Error& error) {
+void conclude(tell::Report& report, const Error& error, std::string_view reassurance) {
     const Row* const row = row_for(error);
-    return row != nullptr ? std::string(row->advice) : error.hint();
-}
-
-bool tells_field(const Error& error) {
-    const Row* const row = row_for(error);
-    return !error.field().empty() && (row == nullptr || row->is_told);
+    // Some fields are only there to find the advice by.
+    report.conclude(error, reassurance, row != nullptr ? row->advice : std::string_view(error.hint()),
+                    !error.field().empty() && (row == nullptr || row->is_told));
 }
 
 }  // namespace hotstitch::cli

@@ -2,16 +2,14 @@
 // The library's advice in the words of the command line: which option does it.
 #pragma once
 
-#include <string>
+#include <string_view>
 
 #include "hotstitch/error.h"
+#include "hotstitch/report.h"
 
 namespace hotstitch::cli {
 
-/// The next step after this error; empty when there is none to give.
-std::string advice_for(const Error& error);
-
-/// Whether an error's field says something to people, and is not only there to find the advice by.
-bool tells_field(const Error& error);
+/// The verdict of an error, with that advice; `reassurance` is said after its message.
+void conclude(tell::Report& report, const Error& error, std::string_view reassurance = {});
 
 }  // namespace hotstitch::cli

@@ -3,376 +3,24 @@
 
 #include <fmt/format.h>
 
-#include <CLI/CLI.hpp>
 #include <algorithm>
 #include <filesystem>
-#include <functional>
-#include <map>
 #include <optional>
-#include <sstream>
 #include <tuple>
 
 #include "completion.h"
 #include "hotstitch/error.h"
 #include "hotstitch/version.h"
 #include "hotstitch/words.h"
-#include "render/schemas.h"
+#include "json.h"
+#include "options.h"
 
 namespace hotstitch::cli {
 namespace {
 
-/// What options that take one of a few words can be, for shells to complete.
-std::map<const CLI::Option*, std::vector<std::string>>& choices_of_options() {
-    static std::map<const CLI::Option*, std::vector<std::string>> all;
-    return all;
-}
-
-/// One of a few words.
-template <class T>
-CLI::Option* add_choice(CLI::App& app, const std::string& name, T& value,
-                        std::vector<std::pair<std::string, T>> choices, const std::string& description) {
-    std::vector<std::string> words;
-    for (const auto& choice : choices) words.push_back(choice.first);
-    CLI::Option* const option = app.add_option_function<std::string>(
-        name,
-        [&value, name, words, choices = std::move(choices)](const std::string& typed) {
-            for (const auto& [word, meaning] : choices)
-                if (word == typed) return void(value = meaning);
-            throw Error(ErrorCode::usage, fmt::format("{} cannot be \"{}\"", name, typed))
-                .wanted(fmt::format("{}", fmt::join(words, ", ")));
-        },
-        description);
-    choices_of_options()[option] = std::move(words);
-    return option;
-}
-
-/// A name, a file, a list: with the word for it that --help shows.
-template <class T>
-CLI::Option* add_value(CLI::App& app, const std::string& name, T& value, const char* type, std::string description) {
-    return app.add_option(name, value, std::move(description))->type_name(type);
-}
-
-void add_size(CLI::App& app, const std::string& name, std::uint64_t& size, std::string description) {
-    app.add_option_function<std::string>(
-           name, [&size](const std::string& text) { size = parse_size(text); }, std::move(description))
-        ->type_name("SIZE");
-}
-
-/// One value a time, any number of times.
-void add_each(CLI::App& app, const std::string& name, const char* type, std::string description,
-              const std::function<void(const std::string&)>& take) {
-    app.add_option_function<std::vector<std::string>>(
-           name, [take](const std::vector<std::string>& texts) { std::for_each(texts.begin(), texts.end(), take); },
-           std::move(description))
-        ->type_name(type)
-        ->allow_extra_args(false);
-}
-
-void add_common(CLI::App& app, Common& common) {
-    app.add_flag("--json", common.json, "One JSON document on standard output, with the same facts");
-    app.add_flag("-q,--quiet", common.quiet, "Only the verdict");
-    app.add_flag("-v,--verbose", common.verbose, "Also what was chosen and why");
-    add_choice<When>(app, "--color", common.colour,
-                     {{"auto", When::automatic}, {"always", When::always}, {"never", When::never}},
-                     "auto, always or never (also NO_COLOR)")
-        ->type_name("WHEN");
-    add_choice<ProgressStyle>(
-        app, "--progress", common.progress,
-        {{"auto", ProgressStyle::automatic}, {"json", ProgressStyle::json}, {"none", ProgressStyle::none}},
-        "auto: a line on a terminal; json: JSON lines on standard error; none")
-        ->type_name("STYLE");
-    add_size(app, "--limit-output", common.limit_output, "Largest output allowed, for example 4G");
-    add_size(app, "--limit-unpacked", common.limit_unpacked,
-             "Most that may be unpacked from one archive, for example 8G");
-}
-
-/// A name that --allow takes, what it sets, and what it means.
-struct Allowance {
-    std::string_view name;
-    bool* allowed;
-    std::string_view meaning;
-};
-
-void add_allow(CLI::App& app, const std::vector<Allowance>& known) {
-    std::vector<std::string_view> names;
-    for (const Allowance& row : known) names.push_back(row.name);
-    add_each(app, "--allow", "LIST", fmt::format("Go on although a check fails: {}", fmt::join(names, ", ")),
-             [known](const std::string& list) {
-                 std::istringstream asked(list);
-                 for (std::string name; std::getline(asked, name, ',');) {
-                     const auto row =
-                         std::find_if(known.begin(), known.end(), [&](const auto& k) { return k.name == name; });
-                     if (row != known.end()) {
-                         *row->allowed = true;
-                         continue;
-                     }
-                     std::string meanings;
-                     for (const Allowance& k : known)
-                         meanings += fmt::format("{}{} ({})", meanings.empty() ? "" : ", ", k.name, k.meaning);
-                     throw Error(ErrorCode::usage, fmt::format("--allow knows no check named \"{}\"", name))
-                         .wanted(meanings);
-                 }
-             });
-}
-
-template <class Request>
-void add_allow_checks(CLI::App& app, Request& request) {
-    std::vector<Allowance> known{{"source", &request.allow_source, "not the file the patch was made for"}};
-    if constexpr (requires { request.allow_target; }) {
-        known.push_back({"target", &request.allow_target, "not the result it should make"});
-        known.push_back({"patch", &request.allow_patch, "not the patch its checks belong to"});
-    }
-    add_allow(app, known);
-}
-
-void add_allow_changes(CLI::App& app, Allowed& allow) {
-    add_allow(app, {{"signature", &allow.signature, "the executable is signed, and the change breaks that"},
-                    {"packed", &allow.packed, "the executable looks packed or encrypted"}});
-}
-
-void add_then(CLI::App& app, Common& common) {
-    add_value(app, "--then", common.then, "COMMAND",
-              "Run this by the shell when all is right, {} being the output; its exit code is then ours");
-}
-
-void add_output(CLI::App& app, std::string& output, ReplaceFlags& flags, const std::string& default_place) {
-    add_value(app, "-o,--output", output, "PATH",
-              "A name, a folder, or - for standard output; otherwise " + default_place);
-    app.add_flag("--replace", flags.replace, "Replace an existing output; the old one is kept as a dated backup");
-    app.add_flag("--no-backup", flags.no_backup, "Keep no backup of what is replaced");
-}
-
-void add_expect(CLI::App& app, Digests& expected) {
-    add_each(app, "--expect", "KIND:VALUE",
-             "What the source has to be: crc32:…, md5:…, sha1:…, sha256:…, a checksum alone, or size:… (repeatable)",
-             [&expected](const std::string& text) { add_digest(expected, text); });
-}
-
-void add_known(CLI::App& app, std::string& known) {
-    add_value(app, "--known", known, "FILE",
-              "A list that names files: lines of md5sum, sha1sum or sha256sum, crc32,size,name, or XML");
-}
-
-std::string joined_words(const std::vector<std::string>& words, const char* between) {
-    return fmt::format("{}", fmt::join(words, between));
-}
-
-Error no_such_format(const std::string& name) {
-    std::vector<std::string> names;
-    for (const FormatTraits& row : patch_formats()) names.emplace_back(row.name);
-    const std::string near = nearest_word(name, names);
-    return Error(ErrorCode::usage, fmt::format("there is no patch format \"{}\"", name))
-        .wanted(joined_words(names, ", "))
-        .hint(near.empty() ? "" : fmt::format("did you mean {}?", near));
-}
-
-void add_format(CLI::App& app, std::optional<PatchFormat>& format) {
-    std::vector<std::string> names;
-    for (const FormatTraits& row : patch_formats()) names.emplace_back(row.name);
-    CLI::Option* const option = app.add_option_function<std::string>(
-                                       "--format",
-                                       [&format](const std::string& name) {
-                                           format = format_by_name(name);
-                                           if (!format) throw no_such_format(name);
-                                       },
-                                       "The patch format: " + joined_words(names, ", "))
-                                    ->type_name("NAME");
-    choices_of_options()[option] = std::move(names);
-}
-
-template <class Request>
-void add_receipt(CLI::App& app, Request& request, const std::string& works_by_it) {
-    app.add_flag_callback(
-        "--no-receipt", [&request] { request.receipt = false; },
-        "Leave no receipt OUTPUT.receipt.json, which " + works_by_it);
-    app.add_flag("--digests", request.digests, "SHA-256 in the receipt for files over 1 MiB too");
-}
-
-void add_rewrite(CLI::App& app, RewriteArguments& rewrite) {
-    RewriteRequest& request = rewrite.request;
-    add_output(app, request.output, rewrite.flags, "nowhere: this, --in-place or --patch has to be said");
-    add_value(app, "--patch", request.patch, "PATH",
-              "Write the change as a patch, not the file; the format by extension or --format");
-    add_format(app, request.format);
-    app.add_flag("--in-place", request.in_place, "Replace the file itself; it is kept as a dated backup");
-    add_receipt(app, request, "undo works by");
-}
-
 /// CLI11's message without its advice, which is ours to give.
 std::string first_line(const std::string& text) {
     return text.substr(0, text.find('\n'));
-}
-
-void declare(CLI::App& app, DescribeArguments& describe, Common& common) {
-    auto& command = *app.add_subcommand("describe", "What is this file; for a patch: what it needs and does");
-    command.add_option("FILE", describe.files, "Any files, patches too")->required();
-    add_value(command, "--source", describe.source, "FILE",
-              "The source of a patch: also counts how much of the patch stands in it");
-    add_known(command, describe.known);
-    add_value(
-        command, "--at", describe.at, "ADDRESS",
-        "A place in a cartridge ROM or executable, as address and as offset: 80:8000, 08001234 or +0x81c0 (repeatable)")
-        ->allow_extra_args(false);
-    command.add_flag("--free", describe.free, "Runs of one byte of 256 or more in a cartridge ROM, by bank");
-    add_common(command, common);
-}
-
-void declare(CLI::App& app, ApplyArguments& apply, Common& common) {
-    auto& command = *app.add_subcommand("apply", "Make the patched file from a source and its patches");
-    ApplyRequest& request = apply.request;
-    command.add_option("SOURCE", request.source, "The unpatched file, or - for standard input")->required();
-    add_then(command, common);
-    command.add_option("PATCH", request.patches, "The patch, or several, applied in this order; - for standard input")
-        ->required();
-    add_output(command, request.output, apply.flags, "beside the source");
-    command.add_flag("--in-place", request.in_place, "Replace the source itself; it is kept as a dated backup");
-    command.add_flag("--as-is", request.as_is,
-                     "Never read the source in another way, without its front header for example");
-    command.add_flag("--keep-representation", request.keep_representation,
-                     "Put the output back as the source is: with its front header, in its byte order, interleaved");
-    command.add_flag("--mend", request.mend,
-                     "A cartridge ROM's internal checks that were right before and are wrong after are put right");
-    add_known(command, apply.known);
-    add_value(command, "--name-like", request.name_like, "FILE",
-              "The output takes this companion's name, a sound track's for example");
-    command.add_flag("--keep-reverse", request.reverse,
-                     "Also write OUTPUT.reverse.bps, a patch that makes the source again");
-    add_receipt(command, request, "undo and renew work by");
-    add_expect(command, request.expected);
-    add_allow_checks(command, request);
-    add_common(command, common);
-}
-
-void declare(CLI::App& app, CreateArguments& create, Common& common) {
-    auto& command = *app.add_subcommand("create", "Make a patch from a source and its modified copy");
-    CreateRequest& request = create.request;
-    command.add_option("SOURCE", request.source, "The unmodified file")->required();
-    command.add_option("TARGET", request.target, "The modified file")->required();
-    add_output(command, request.output, create.flags, "beside the target");
-    add_format(command, request.format);
-    add_choice<Effort>(command, "--effort", request.effort,
-                       {{"quick", Effort::quick}, {"normal", Effort::normal}, {"best", Effort::best}},
-                       "quick (for trying out), normal or best (for publishing)")
-        ->type_name("DEPTH");
-    add_size(command, "--memory", request.memory,
-             "Memory for finding matches (a quarter of the machine's, at most 1G)");
-    add_value(command, "--metadata", create.metadata, "FILE", "Keep this file's content in the patch (bps, vcdiff)");
-    command.add_flag("--checks", request.checks,
-                     "Also write PATCH.checks.json: sizes and checksums that the format itself does not carry");
-    command.add_flag("--names", request.names, "vcdiff: the files' names, without folders, in the patch");
-    command.add_flag_callback(
-        "--plain", [&] { request.vcdiff.lzma = false; }, "vcdiff: no LZMA sections, for readers that lack them");
-    command.add_flag_callback(
-        "--no-window-checks", [&] { request.vcdiff.window_checks = false; },
-        "vcdiff: no checksums; with --plain, any strict RFC 3284 reader takes it");
-    add_size(command, "--window", request.vcdiff.window, "vcdiff: bytes of target in one window, up to 16M (8M)");
-    add_common(command, common);
-}
-
-void declare(CLI::App& app, VerifyArguments& verify, Common& common) {
-    auto& command = *app.add_subcommand("verify", "Does the patch fit these files; is that its result");
-    command.add_option("PATCH", verify.patch, "The patch");
-    add_value(command, "--receipt", verify.receipt, "FILE", "Is this file still what was made, by its receipt");
-    command.add_option("SOURCE", verify.request.files, "Files it might be for, or folders to search");
-    add_value(command, "--target", verify.target, "FILE", "Is this file what the patch makes");
-    add_known(command, verify.known);
-    add_expect(command, verify.expected);
-    add_common(command, common);
-}
-
-void declare(CLI::App& app, RecastArguments& recast, Common& common) {
-    auto& command = *app.add_subcommand("recast", "Write the same change in another patch format");
-    command.add_option("SOURCE", recast.request.source, "The unpatched file")->required();
-    command.add_option("PATCH", recast.request.patch, "The patch")->required();
-    add_output(command, recast.request.output, recast.flags, "beside the patch, with the new extension");
-    add_format(command, recast.request.format);
-    add_expect(command, recast.request.expected);
-    add_allow_checks(command, recast.request);
-    add_common(command, common);
-}
-
-void declare(CLI::App& app, OverlapArguments& overlap, Common& common) {
-    auto& command = *app.add_subcommand("overlap", "Do patches for one source touch the same places");
-    command.add_option("SOURCE", overlap.request.source, "The file they are all made for")->required();
-    command.add_option("PATCH", overlap.request.patches, "Two patches or more")->required();
-    add_allow_checks(command, overlap.request);
-    add_common(command, common);
-}
-
-void declare(CLI::App& app, UndoArguments& undo, Common& common) {
-    auto& command = *app.add_subcommand("undo", "Go back to what was before apply, by its receipt");
-    command.add_option("FILE", undo.file, "What apply made")->required();
-    command.add_option("PATCH", undo.patch, "A UPS patch, for a file without a receipt");
-    add_common(command, common);
-}
-
-void declare(CLI::App& app, RenewArguments& renew, Common& common) {
-    auto& command = *app.add_subcommand("renew", "A newer patch came out: make the file again from its source");
-    command.add_option("RECEIPT", renew.receipt, "OUTPUT.receipt.json, or OUTPUT")->required();
-    command.add_option("PATCH", renew.request.patches, "The newer patch, or several")->required();
-    add_allow_checks(command, renew.request);
-    add_common(command, common);
-}
-
-void declare(CLI::App& app, MendArguments& mend, Common& common) {
-    auto& command = *app.add_subcommand("mend", "Header and flag fixes; without a mend, what could be mended");
-    command.add_option("FILE", mend.file, "A cartridge ROM or an executable")->required();
-    command.add_option("MEND", mend.mends,
-                       "checksum, region=Europe, expand=2M, large-address-aware …; done in the right order");
-    add_value(command, "--boot-code", mend.options.boot_code, "VARIANT",
-              "Nintendo 64: the boot code variant, where it is not recognised");
-    command.add_flag("--no-mend{false}", mend.options.keep_checks,
-                     "Leave checks that were right as they come out of the mends named");
-    add_allow_changes(command, mend.options.allow);
-    add_rewrite(command, mend.rewrite);
-    add_common(command, common);
-}
-
-void declare(CLI::App& app, HeaderArguments& header, Common& common) {
-    auto& command = *app.add_subcommand("header", "Front headers of cartridge ROMs: show, strip or attach one");
-    add_choice<std::string>(command, "ACTION", header.action,
-                            {{"show", "show"}, {"strip", "strip"}, {"attach", "attach"}}, "show, strip or attach")
-        ->required();
-    command.add_option("FILE", header.file, "A cartridge ROM")->required();
-    add_value(command, "--keep", header.rewrite.request.aside, "FILE", "strip: the header goes into this file");
-    add_value(command, "--from", header.from, "FILE", "attach: the header, as strip kept it");
-    add_value(command, "--nes", header.nes, "LIST",
-              "attach: a NES header, for example prg=128K,chr=0,mapper=1,mirroring=vertical,battery");
-    add_size(command, "--size", header.size, "strip, attach: the header's size, where the file does not tell");
-    add_rewrite(command, header.rewrite);
-    add_common(command, common);
-}
-
-void declare(CLI::App& app, PartsArguments& parts, Common& common) {
-    auto& command =
-        *app.add_subcommand("parts", "What is inside a file: archives, cartridge ROMs, executables, packed files");
-    command.add_option("FILE", parts.file, "A file, or a part of one: FILE:PART")->required();
-    command.add_option("PATTERN", parts.request.patterns, "Only names that fit a shell pattern");
-    command.add_flag("--deep", parts.request.deep, "Open what opens inside, too");
-    command.add_flag("--digests", parts.request.digests, "CRC-32 and SHA-1 of each");
-    add_value(command, "--compare", parts.compare, "FILE", "Part by part: what differs from this file (exit 1)");
-    add_common(command, common);
-}
-
-void declare(CLI::App& app, TakeArguments& take, Common& common) {
-    auto& command = *app.add_subcommand("take", "Write parts out as files");
-    command
-        .add_option("FILE:PART", take.request.addresses, "A part; FILE:FOLDER/ for all below a folder, FILE: for all")
-        ->required();
-    add_output(command, take.request.output, take.flags, "beside the file");
-    add_common(command, common);
-}
-
-void declare(CLI::App& app, PutArguments& put, Common& common) {
-    auto& command = *app.add_subcommand("put", "Put parts into a file, and what depends on them right");
-    command.add_option("FILE", put.file, "A cartridge ROM, an executable or a packed file")->required();
-    command.add_option("PART=NEW", put.parts, "A part, perhaps inside another, and the file that takes its place")
-        ->required();
-    command.add_flag("--no-mend{false}", put.options.mend, "Leave the file's own checks as they come out");
-    add_allow_changes(command, put.options.allow);
-    add_then(command, common);
-    add_rewrite(command, put.rewrite);
-    add_common(command, common);
 }
 
 /// "help" and "help COMMAND" as --help.
@@ -409,7 +57,7 @@ void refuse_unknown(const CLI::App& app, const std::vector<std::string>& words) 
         if (std::find(commands.begin(), commands.end(), *first) == commands.end()) {
             const std::string near = nearest_word(*first, commands);
             throw Error(ErrorCode::usage, fmt::format("there is no command \"{}\"", *first))
-                .wanted(joined_words(commands, ", "))
+                .wanted(fmt::format("{}", fmt::join(commands, ", ")))
                 .hint(near.empty() ? "see hotstitch --help" : fmt::format("did you mean hotstitch {}?", near));
         }
         command = app.get_subcommand(*first);
@@ -476,7 +124,8 @@ bool parse_or_answer(CLI::App& app, std::vector<std::string> words, std::string&
 std::string command_of(int argc, char** argv) {
     for (int i = 1; i < argc; ++i)
         if (argv[i][0] != '-')
-            return std::find(std::begin(command_names), std::end(command_names), argv[i]) == std::end(command_names)
+            return std::find(std::begin(tell::command_names), std::end(tell::command_names), argv[i]) ==
+                           std::end(tell::command_names)
                        ? "hotstitch"
                        : argv[i];
     return "hotstitch";
@@ -499,9 +148,9 @@ Arguments parse_arguments(int argc, char** argv, Common& common) {
     app.footer(
         "Exit codes: 0 done or yes, 1 no, 2 wrong call, 3 bad input, 4 system failure, 129, 130 and 143 stopped.\n"
         "Each command has its own --help. The manual: man hotstitch");
-    std::tuple<DescribeArguments, ApplyArguments, CreateArguments, VerifyArguments, RecastArguments, OverlapArguments,
-               UndoArguments, RenewArguments, MendArguments, HeaderArguments, PartsArguments, TakeArguments,
-               PutArguments>
+    std::tuple<tell::DescribeRequest, ApplyArguments, CreateArguments, VerifyArguments, RecastArguments,
+               OverlapArguments, UndoArguments, RenewArguments, MendArguments, HeaderArguments, PartsArguments,
+               TakeArguments, PutArguments>
         commands;
     std::apply([&](auto&... command) { (declare(app, command, common), ...); }, commands);
 
@@ -509,7 +158,7 @@ Arguments parse_arguments(int argc, char** argv, Common& common) {
     const std::vector<std::string> words = with_help_spelt_out(argc, argv);
     refuse_unknown(app, words);
     if (parse_or_answer(app, words, result.text)) return result;
-    if (schemas) return result.text = json_schemas().dump(2) + "\n", result;
+    if (schemas) return result.text = Json(tell::json_schemas()).dump(2) + "\n", result;
     if (shell) return result.text = completion_script(*shell, words_of(app)), result;
     if (app.get_subcommands().empty())
         throw Error(ErrorCode::usage, "no command was given").hint("see hotstitch --help");

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// What was typed, as plain structs. Only arguments.cc knows the argument parser.
+// What was typed, as plain structs. Only arguments.cc and options.cc know the argument parser.
 #pragma once
 
 #include <string>
@@ -10,6 +10,7 @@
 #include "hotstitch/mend.h"
 #include "hotstitch/part_jobs.h"
 #include "hotstitch/patch_jobs.h"
+#include "hotstitch/tell.h"
 
 namespace hotstitch::cli {
 
@@ -36,13 +37,6 @@ struct ReplaceFlags {
 
 // What a job takes is parsed into its request; the rest is what a request needs only to be made, or is only printed.
 // Where a request has an output, "-" is standard output.
-
-struct DescribeArguments {
-    std::vector<std::string> files;
-    std::string source, known;
-    std::vector<std::string> at;  ///< addresses in cartridge ROMs and executables
-    bool free = false;            ///< list free space
-};
 
 struct ApplyArguments {
     ApplyRequest request;
@@ -119,7 +113,7 @@ struct PutArguments {
     RewriteArguments rewrite;
 };
 
-using CommandArguments = std::variant<DescribeArguments, ApplyArguments, CreateArguments, VerifyArguments,
+using CommandArguments = std::variant<tell::DescribeRequest, ApplyArguments, CreateArguments, VerifyArguments,
                                       RecastArguments, OverlapArguments, UndoArguments, RenewArguments, MendArguments,
                                       HeaderArguments, PartsArguments, TakeArguments, PutArguments>;
 
@@ -129,11 +123,6 @@ struct Arguments {
     CommandArguments arguments;
     std::string text;  ///< of --help or --version
 };
-
-/// All commands, in the order of --help.
-inline constexpr std::string_view command_names[] = {"describe", "apply", "create", "verify", "recast",
-                                                     "overlap",  "undo",  "renew",  "mend",   "header",
-                                                     "parts",    "take",  "put"};
 
 /// The command that a call names, whatever else is wrong with it; "hotstitch": none that there is.
 std::string command_of(int argc, char** argv);

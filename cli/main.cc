@@ -9,11 +9,13 @@
 #include <cstdlib>
 #include <new>
 
+#include "advice.h"
 #include "arguments.h"
 #include "commands/commands.h"
 #include "commands/common.h"
 #include "render/print.h"
 #include "render/progress_line.h"
+#include "render/text.h"
 #include "signals.h"
 #include "then.h"
 
@@ -88,7 +90,7 @@ int run_command(const Arguments& arguments, Report& report) {
         constexpr std::string_view reading_only[] = {"describe", "verify", "overlap", "undo", "parts", "take"};
         const bool writes =
             std::find(std::begin(reading_only), std::end(reading_only), arguments.command) == std::end(reading_only);
-        report.conclude(error, writes ? " Nothing was written." : "");
+        conclude(report, error, writes ? " Nothing was written." : "");
         if (error.code() == ErrorCode::cancelled) {
             const auto code = stop_signal() == SIGTERM  ? ExitCode::terminated
                               : stop_signal() == SIGHUP ? ExitCode::hung_up
@@ -117,7 +119,7 @@ int main(int argc, char** argv) {
         return run_command(arguments, report);
     } catch (const Error& error) {
         common.json = has_argument(argc, argv, "--json");
-        report.conclude(error);
+        conclude(report, error);
     } catch (const std::bad_alloc&) {
         report.fail("no-memory", "Stopped: the system has no memory left for this.");
     } catch (const std::exception& error) {

@@ -7,7 +7,7 @@
 
 #include "commands/commands.h"
 #include "hotstitch/jobs.h"
-#include "render/report.h"
+#include "hotstitch/tell.h"
 #include "rewriting.h"
 
 namespace hotstitch::cli {

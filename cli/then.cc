@@ -6,7 +6,7 @@
 #include <cstdio>
 #include <cstdlib>
 
-#include "exit_code.h"
+#include "hotstitch/report.h"
 #include "hotstitch/words.h"
 
 namespace hotstitch::cli {
@@ -18,7 +18,7 @@ int run_then(std::string command, const std::string& output, bool to_stderr) {
     if (to_stderr) command = "{ " + command + "\n} >&2";
     std::fflush(nullptr);
     const int status = std::system(command.c_str());
-    if (status == -1) return static_cast<int>(ExitCode::system);
+    if (status == -1) return static_cast<int>(tell::ExitCode::system);
     return WIFSIGNALED(status) ? 128 + WTERMSIG(status) : WEXITSTATUS(status);
 }
 

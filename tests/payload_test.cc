@@ -316,7 +316,7 @@ TEST(Payloads, BrokenOnesAreRefusedWithTheirPlace) {
          "280400000100"
          "0101"
          "00000000",
-         "offset in the tree", 6},
+         "offset in the tree", 7},
         {"huffman4", "2404000001c0ff4b00000000", "symbol in the tree", 6},
         {"huffman8", "28ffffff01c04b4b00000000", "codes", 12},
         {"rle", "30280000", "flag", 4},

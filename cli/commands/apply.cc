@@ -8,7 +8,6 @@
 #include "commands/common.h"
 #include "hotstitch/error.h"
 #include "hotstitch/jobs.h"
-#include "known.h"
 
 namespace hotstitch::cli {
 namespace {

@@ -5,16 +5,19 @@
 
 #include "arguments.h"
 #include "hotstitch/inputs.h"
-#include "render/report.h"
+#include "hotstitch/tell.h"
+#include "json.h"
 
 namespace hotstitch::cli {
+
+using namespace tell;
 
 /// What every command gets: the budgets, how progress is told, and "-" as a name.
 struct Context : WorkOptions {
     Common common;
 };
 
-void run(const DescribeArguments& arguments, const Context& context, Report& report);
+void run(const tell::DescribeRequest& arguments, const Context& context, Report& report);
 void run(const ApplyArguments& arguments, const Context& context, Report& report);
 void run(const CreateArguments& arguments, const Context& context, Report& report);
 void run(const RecastArguments& arguments, const Context& context, Report& report);

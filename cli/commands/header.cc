@@ -18,7 +18,7 @@ void state_header(const FrontHeader& header, const InputFile& file, Report& repo
         report.fact("platform_title", "platform", std::string(header.platform), header.platform);
     report.detail("sure", header.sure);
     const std::vector<std::string> reasons = words_for(header);
-    for (const std::string& reason : reasons) report.fact("reasons", "because", reason, reasons);
+    for (const std::string& reason : reasons) report.fact("reasons", "because", reason, Json(reasons));
     if (header.size == 0) return;
     std::string first;
     for (const std::byte b : head_of(file, 16))

@@ -20,7 +20,7 @@ Json row_json(const ListedPart& row) {
     if (row.part.offset) out["offset"] = *row.part.offset;
     if (!row.opens_as().empty()) out["opens"] = as_utf8(row.opens_as());
     out["encrypted"] = row.part.encrypted;
-    if (row.digests) out.update(json_of(*row.digests));
+    if (row.digests) out.update(Json(json_of(*row.digests)));
     if (row.state != PartState::listed) out["state"] = code_of(row.state);
     if (row.state == PartState::changed) {
         out["changed_bytes"] = row.changed_bytes();

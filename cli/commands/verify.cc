@@ -8,7 +8,6 @@
 #include "hotstitch/error.h"
 #include "hotstitch/fit.h"
 #include "hotstitch/patch_jobs.h"
-#include "known.h"
 #include "signals.h"
 
 namespace hotstitch::cli {
@@ -165,7 +164,7 @@ void verify_receipt(const std::string& name, const Context& context, Report& rep
     };
     report.fact("made_of", "of", name_of(receipt.source), file_json(receipt.source.path, receipt.source.digests));
     for (const std::string& mend : receipt.mends)
-        report.fact("mends", "mended", escaped(words_for_mend(mend)), receipt.mends);
+        report.fact("mends", "mended", escaped(words_for_mend(mend)), Json(receipt.mends));
     Json made_by = Json::array();
     for (const ReceiptFile& patch : receipt.patches) made_by.push_back(file_json(patch.path, patch.digests));
     for (const ReceiptFile& patch : receipt.patches) report.fact("made_by", "by", name_of(patch), made_by);

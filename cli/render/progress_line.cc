@@ -9,8 +9,9 @@
 #include <cstdio>
 
 #include "hotstitch/words.h"
+#include "json.h"
 #include "render/print.h"
-#include "render/report.h"
+#include "render/text.h"
 #include "signals.h"
 
 namespace hotstitch::cli {

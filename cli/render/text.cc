@@ -4,9 +4,12 @@
 
 #include <algorithm>
 
-#include "render/report.h"
+#include "render/text.h"
 
 namespace hotstitch::cli {
+
+using namespace tell;
+
 namespace {
 
 constexpr std::string_view plain = "\x1b[0m", dim = "\x1b[2m", bold = "\x1b[1m", yellow = "\x1b[33m";
@@ -58,7 +61,7 @@ public:
         head(report);
         if (style_.quiet) return;
         // What several files have in common is said once, at the end.
-        std::vector<NextStep> next = report.next();
+        std::vector<Advice> next = report.next();
         std::vector<std::string> unchecked = report.unchecked();
         for (const Report& part : report.parts()) {
             out_ += "\n";
@@ -116,10 +119,10 @@ private:
     }
 
     /// A command has a line of its own, which is never broken, so that it can be copied.
-    void steps(const std::vector<NextStep>& steps) {
+    void steps(const std::vector<Advice>& steps) {
         constexpr std::string_view name = "Next";
         if (!steps.empty()) out_ += "\n";
-        for (const NextStep& step : steps) {
+        for (const Advice& step : steps) {
             out_ += fmt::format("{} {}{}\n", painted(bold, fmt::format("{}:", name)),
                                 wrapped(step.text, name.size() + 2, style_.width), step.command.empty() ? "" : ":");
             if (!step.command.empty()) out_ += fmt::format("{:{}}{}\n", "", name.size() + 2, step.command);

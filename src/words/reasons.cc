@@ -42,6 +42,16 @@ std::string words_for_size(const Reason& reason) {
     }
 }
 
+/// What is the matter with an executable.
+std::string words_for_program(const Reason& reason) {
+    if (reason.why == Why::fits_mended)
+        return fmt::format("with the mend {}, the file is the right one: all else in it is as it should be",
+                           reason.name);
+    return fmt::format(
+        "the file is a {} that looks packed or encrypted; the patch was likely made for the plain program",
+        reason.name);
+}
+
 }  // namespace
 
 std::string words_for(const Reason& reason) {
@@ -49,13 +59,7 @@ std::string words_for(const Reason& reason) {
         case Why::empty: return "the file is empty";
         case Why::fits_as: return fmt::format("read {}, the file is the right one", words_for(*reason.representation));
         case Why::fits_mended:
-            return fmt::format("with the mend {}, the file is the right one: all else in it is as it should be",
-                               reason.name);
-        case Why::looks_packed:
-            return fmt::format(
-                "the file is a {} that looks packed or encrypted; the patch was likely made for the plain "
-                "program",
-                reason.name);
+        case Why::looks_packed: return words_for_program(reason);
         case Why::target_as:
             return fmt::format("read {}, the file is what the patch makes: already patched",
                                words_for(*reason.representation));

@@ -1,18 +1,18 @@
 // SPDX-License-Identifier: MIT
-#include "known.h"
+// Tested by tests/cli_describe_test.cc.
+#include "hotstitch/tell.h"
+#include "hotstitch/words.h"
 
-#include "commands/common.h"
+namespace hotstitch::tell {
 
-namespace hotstitch::cli {
-
-std::optional<KnownFiles> read_known(const std::string& name, const Context& context) {
+std::optional<KnownFiles> read_known(const std::string& name, const WorkOptions& context) {
     if (name.empty()) return std::nullopt;
     const InputFile file(name, context.limits, context.progress);
     return KnownFiles::parse(text_of(file.bytes()));
 }
 
 void known_fact(Report& report, const std::optional<KnownFiles>& known, const ByteSource& file,
-                const std::optional<Digests>& as_read, const Context& context) {
+                const std::optional<Digests>& as_read, const WorkOptions& context) {
     if (!known) return;
     const Digests digests = digest(file, available(known->choice()), context.progress);
     known_fact(report, known, as_read && known->find(digests) == nullptr ? *as_read : digests);
@@ -36,4 +36,4 @@ void needed_fact(Report& report, const std::optional<KnownFiles>& known, const D
         report.fact("needed", "needed is", "nothing on the list, as far as its checksums tell", nullptr);
 }
 
-}  // namespace hotstitch::cli
+}  // namespace hotstitch::tell

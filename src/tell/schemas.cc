@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: MIT
-#include "render/schemas.h"
+// What stands in the JSON documents, told once: hotstitch --schemas prints it, docs/json.md is made from it, and the
+// tests hold real output against it. Tested by tests/cli_json_test.cc.
+#include "tell/json.h"
 
-#include "arguments.h"
-
-namespace hotstitch::cli {
+namespace hotstitch::tell {
 namespace {
 
 /// `owner`: a command, or a type that rows of others name. `type`: "string", "integer", "number", "boolean" or another
@@ -389,7 +389,7 @@ Json schema_of(std::string_view owner) {
 
 }  // namespace
 
-Json json_schemas() {
+JsonValue json_schemas() {
     Json all = Json::object();
     for (const std::string_view command : command_names) {
         Json schema = schema_of("document");
@@ -399,7 +399,7 @@ Json json_schemas() {
         document.update(schema);
         all["hotstitch/" + std::string(command)] = std::move(document);
     }
-    return {{"version", schema_version}, {"schemas", std::move(all)}};
+    return Json{{"version", schema_version}, {"schemas", std::move(all)}};
 }
 
-}  // namespace hotstitch::cli
+}  // namespace hotstitch::tell

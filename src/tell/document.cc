@@ -1,11 +1,12 @@
 // SPDX-License-Identifier: MIT
+// Reports as JSON. Tested by tests/cli_json_test.cc.
 #include <algorithm>
 
+#include "hotstitch/tell.h"
 #include "hotstitch/words.h"
-#include "render/report.h"
-#include "render/schemas.h"
+#include "tell/json.h"
 
-namespace hotstitch::cli {
+namespace hotstitch::tell {
 namespace {
 
 Json body_of(const Report& report) {
@@ -13,7 +14,7 @@ Json body_of(const Report& report) {
     body["answer"] = report.answer();
     body["message"] = as_utf8(report.sentence());
     body["exit"] = static_cast<int>(report.exit_code());
-    for (const Fact& fact : report.facts()) body[fact.key] = fact.value;
+    for (const Fact& fact : report.facts()) body[fact.key] = Json(fact.value);
     // Whoever asks a command that makes something always learns whether it did.
     constexpr std::string_view makers[] = {"apply", "create", "recast", "renew", "mend", "header", "take", "put"};
     if (!body.contains("made") && std::find(std::begin(makers), std::end(makers), report.command()) != std::end(makers))
@@ -25,7 +26,7 @@ Json body_of(const Report& report) {
     list("warnings", report.warnings());
     list("notes", report.notes());
     list("not_checked", report.unchecked());
-    for (const NextStep& step : report.next())
+    for (const Advice& step : report.next())
         body["next"].push_back(as_utf8(step.command.empty() ? step.text : step.text + ": " + step.command));
     for (const Report& part : report.parts()) body[report.parts_key()].push_back(body_of(part));
     return body;
@@ -33,7 +34,7 @@ Json body_of(const Report& report) {
 
 }  // namespace
 
-Json json_of(const Digests& digests) {
+JsonValue json_of(const Digests& digests) {
     Json out = Json::object();
     if (digests.size) out["size"] = *digests.size;
     if (digests.crc32) out["crc32"] = digests.crc32->hex();
@@ -43,29 +44,25 @@ Json json_of(const Digests& digests) {
     return out;
 }
 
-Json reading_json(const Representation& reading) {
-    return {{"code", code_of(reading)}, {"text", words_for(reading)}};
+JsonValue reading_json(const Representation& reading) {
+    return Json{{"code", code_of(reading)}, {"text", words_for(reading)}};
 }
 
-Json json_of(const ByteRange& range) {
-    return {{"offset", range.offset}, {"length", range.length}};
+JsonValue json_of(const ByteRange& range) {
+    return Json{{"offset", range.offset}, {"length", range.length}};
 }
 
-Json json_of(const std::vector<ByteRange>& ranges) {
+JsonValue json_of(const std::vector<ByteRange>& ranges) {
     Json list = Json::array();
     for (const ByteRange& range : ranges) list.push_back(json_of(range));
     return list;
 }
 
 std::string json_text(const Report& report) {
-    return json_for_terminals(json_of(report).dump(2, ' ', false, Json::error_handler_t::replace)) + "\n";
-}
-
-Json json_of(const Report& report) {
     Json document;
     document["schema"] = {{"name", "hotstitch/" + report.command()}, {"version", schema_version}};
     document.update(body_of(report));
-    return document;
+    return json_for_terminals(document.dump(2, ' ', false, Json::error_handler_t::replace)) + "\n";
 }
 
-}  // namespace hotstitch::cli
+}  // namespace hotstitch::tell

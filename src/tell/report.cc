@@ -1,14 +1,36 @@
 // SPDX-License-Identifier: MIT
-#include "render/report.h"
+// Tested by tests/cli_json_test.cc and, through the tool, by all others that read its output.
+#include "hotstitch/report.h"
 
 #include <fmt/format.h>
 
 #include <algorithm>
 
-#include "advice.h"
 #include "hotstitch/words.h"
+#include "tell/json.h"
 
-namespace hotstitch::cli {
+namespace hotstitch::tell {
+
+JsonValue::JsonValue(double number) : JsonValue(Json(number)) {}
+JsonValue::JsonValue(std::string_view text) : JsonValue(Json(text)) {}
+
+ExitCode exit_code_for(ErrorCode code) noexcept {
+    switch (code) {
+        case ErrorCode::exists:
+        case ErrorCode::usage: return ExitCode::wrong_call;
+        case ErrorCode::io: return ExitCode::system;
+        case ErrorCode::refused:
+        case ErrorCode::wrong_source:
+        case ErrorCode::wrong_target: return ExitCode::no;
+        case ErrorCode::cancelled: return ExitCode::interrupted;
+        case ErrorCode::not_this_format:
+        case ErrorCode::damaged:
+        case ErrorCode::truncated:
+        case ErrorCode::unsupported:
+        case ErrorCode::limit: break;
+    }
+    return ExitCode::bad_input;
+}
 
 void Report::conclude(Mood mood, std::string answer, std::string sentence, ExitCode code) {
     mood_ = mood;
@@ -18,15 +40,19 @@ void Report::conclude(Mood mood, std::string answer, std::string sentence, ExitC
 }
 
 void Report::conclude(const Error& error, std::string_view reassurance) {
+    conclude(error, reassurance, error.hint(), !error.field().empty());
+}
+
+void Report::conclude(const Error& error, std::string_view reassurance, std::string_view advice, bool tells_field) {
     conclude(Mood::bad, std::string(name_of(error.code())),
              "Stopped: " + escaped(error.what()) + "." + std::string(reassurance), exit_code_for(error.code()));
     is_error_ = true;
     const bool by_check = error.code() == ErrorCode::wrong_source || error.code() == ErrorCode::wrong_target;
-    if (tells_field(error)) fact("field", by_check ? "check" : "where", escaped(error.field()), as_utf8(error.field()));
+    if (tells_field) fact("field", by_check ? "check" : "where", escaped(error.field()), as_utf8(error.field()));
     if (error.offset()) fact("offset", "at offset", offset_text(*error.offset()), *error.offset());
     if (!error.wanted().empty()) fact("wanted", "wanted", escaped(error.wanted()), as_utf8(error.wanted()));
     if (!error.found().empty()) fact("found", "found", escaped(error.found()), Json::array({as_utf8(error.found())}));
-    if (const std::string advice = advice_for(error); !advice.empty()) next(escaped(advice));
+    if (!advice.empty()) next(escaped(advice));
 }
 
 void Report::fail(std::string answer, std::string sentence) {
@@ -43,7 +69,7 @@ void Report::unsure(std::string_view answer, std::string_view sentence, ExitCode
 void Report::bad(std::string_view answer, std::string_view sentence, ExitCode code) {
     conclude(Mood::bad, std::string(answer), std::string(sentence), code);
 }
-void Report::detail(std::string_view key, Json value) {
+void Report::detail(std::string_view key, JsonValue value) {
     fact(std::string(key), {}, {}, std::move(value));
 }
 void Report::warn(std::string_view text) {
@@ -59,12 +85,12 @@ void Report::next(std::string_view text, std::string_view command) {
     next_.push_back({std::string(text), std::string(command)});
 }
 
-void Report::fact(std::string key, std::string label, std::string text, Json value) {
+void Report::fact(std::string key, std::string label, std::string text, JsonValue value) {
     facts_.push_back({std::move(key), std::move(label), std::move(text), std::move(value)});
 }
 
 void Report::list(const std::string& key, const std::string& label, const std::vector<std::string>& lines,
-                  std::size_t most, const Json& value, std::uint64_t total) {
+                  std::size_t most, const JsonValue& value, std::uint64_t total) {
     const std::size_t shown = std::min(most, lines.size());
     for (std::size_t i = 0; i < shown; ++i) fact(key, label, lines[i], value);
     total = std::max<std::uint64_t>(total, lines.size());
@@ -88,4 +114,4 @@ void Report::part(std::string key, Report part) {
     parts_.push_back(std::move(part));
 }
 
-}  // namespace hotstitch::cli
+}  // namespace hotstitch::tell

@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: MIT
-#include "image_facts.h"
-
+// What cartridge images and executables are, as facts. Tested by tests/cli_cartridge_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -10,9 +9,11 @@
 #include "hotstitch/digest.h"
 #include "hotstitch/error.h"
 #include "hotstitch/place.h"
+#include "hotstitch/tell.h"
 #include "hotstitch/words.h"
+#include "tell/json.h"
 
-namespace hotstitch::cli {
+namespace hotstitch::tell {
 namespace {
 
 constexpr std::size_t free_shown = 24, segments_shown = 24;
@@ -116,11 +117,11 @@ void image_facts(Report& report, const Identity& image) {
     size_facts(report, image);
     check_facts(report, image);
     const bool certain = image.certainty == Certainty::certain;
-    report.detail("evidence", image.evidence);
+    report.detail("evidence", Json(image.evidence));
     report.fact("certainty", "how sure",
                 fmt::format("{}: {}", certain ? "certain" : "likely", fmt::join(image.evidence, "; ")),
                 certain ? "certain" : "likely");
-    report.detail("also_like", image.also_like);
+    report.detail("also_like", Json(image.also_like));
     for (const std::string& warning : image.warnings) report.warn(warning);
     for (const std::string_view other : image.also_like) report.warn(fmt::format("it also looks like a {} ROM", other));
 }
@@ -200,4 +201,4 @@ void free_facts(Report& report, const Identity& image, const ByteSource& file) {
     report.list("free", "free", lines, free_shown, list);
 }
 
-}  // namespace hotstitch::cli
+}  // namespace hotstitch::tell

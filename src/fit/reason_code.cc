@@ -1,0 +1,63 @@
+// SPDX-License-Identifier: MIT
+// The codes of docs/diagnosis.md. Tested by tests/diagnose_test.cc.
+#include "fit/reason_code.h"
+
+namespace hotstitch {
+namespace {
+
+/// The code of a file that is the right one but for its representation.
+std::string_view code_of(RepresentationKind kind) {
+    switch (kind) {
+        case RepresentationKind::without_front_header: return "front-header";
+        case RepresentationKind::with_front_header: return "no-front-header";
+        case RepresentationKind::pairs_swapped:
+        case RepresentationKind::words_reversed:
+        case RepresentationKind::halves_swapped: return "byte-order";
+        case RepresentationKind::de_interleaved:
+        case RepresentationKind::interleaved: return "interleaved";
+        case RepresentationKind::without_padding: return "padded";
+        case RepresentationKind::with_padding: return "trimmed";
+        case RepresentationKind::line_ends_restored: break;
+    }
+    return "line-ends";
+}
+
+}  // namespace
+
+std::string_view reason_code(const Reason& reason) noexcept {
+    switch (reason.why) {
+        case Why::empty: return "empty";
+        case Why::fits_as: return code_of(reason.representation->kind);
+        case Why::fits_mended: return "mended-copy";
+        case Why::looks_packed: return "looks-packed";
+        case Why::target_as: return "already-patched";
+        case Why::unpacked_source: return "unpacked-source";
+        case Why::reads_past_end: return "too-short";
+        case Why::windows_right:
+        case Why::other_content: return "other-content";
+        case Why::one_window_wrong:
+        case Why::all_windows_wrong: return "no-window-right";
+        case Why::right_up_to_a_window: return "right-to-a-point";
+        case Why::some_windows_right: return "some-windows-right";
+        case Why::has_other_patch: return "other-patch-applied";
+        case Why::needs_other_patch:
+        case Why::needs_other_patch_and_source: return "needs-other-patch";
+        case Why::web_page: return "web-page";
+        case Why::archive: return "archive";
+        case Why::is_a_patch: return "is-a-patch";
+        case Why::other_kind: return "other-kind";
+        case Why::writes_past_end: return "writes-past-end";
+        case Why::pointer: return "pointer";
+        case Why::no_checks_at_all:
+        case Why::nothing_to_know_by:
+        case Why::no_representation_fits: return "cannot-be-known";
+        case Why::front_header_and_more: return "front-header-and-more";
+        case Why::front_header_missing: return "no-front-header";
+        case Why::cut_short: return "cut-short";
+        case Why::other_size: return "other-size";
+        case Why::edition: break;
+    }
+    return "edition";
+}
+
+}  // namespace hotstitch
