@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <bit>
+#include <cstdlib>
 #include <random>
 
 #include "hotstitch/change_list.h"
@@ -410,6 +411,14 @@ TEST_F(PutIntoPayloads, AtAnyDepthAndTry) {
     EXPECT_EQ(run({"apply", "new.txt", "fog.bps", "-o", "e.bin", "--then", "touch ran"}).code, 1);
     EXPECT_FALSE(std::filesystem::exists(folder / "ran"));
     EXPECT_EQ(run({"put", "units.bin", "content=new.txt", "-o", "-", "--then", "true"}).code, 2);
+    // In an archive it opens; a compressed file takes other content, an archive does not.
+    folder.put("k.gz", from_hex(samples[6].hex));
+    ASSERT_EQ(
+        std::system(("cd '" + folder.path().string() + "' && bsdtar --format=zip -cf game.zip units.bin").c_str()), 0);
+    EXPECT_EQ(run({"take", "game.zip:units.bin:content:content", "-o", "-"}).out, kelp);
+    EXPECT_EQ(run({"put", "k.gz", "content=new.txt", "-o", "new.gz"}).code, 0);
+    EXPECT_EQ(run({"take", "new.gz:content", "-o", "-"}).out, "Fog Harbour");
+    EXPECT_EQ(run({"put", "game.zip:units.bin", "content=new.txt", "-o", "new.zip"}).code, 3);
     // In place, and back.
     EXPECT_EQ(run({"put", "units.bin", "content:content=new.txt", "--in-place"}).code, 0);
     EXPECT_EQ(run({"undo", "units.bin"}).code, 0);

@@ -22,7 +22,7 @@ Json step_json(const MendStep& step) {
 }
 
 /// What could be mended, with the present and the right value.
-void list_mends(const MendArguments& arguments, const InputFile& file, const Identity& image,
+void list_mends(const MendArguments& arguments, const InputFile& file, const Identity& identity,
                 const MendOptions& options, Report& report) {
     const std::vector<MendOffer> offers = mends_for(file, options);
     Json list = Json::array();
@@ -36,6 +36,8 @@ void list_mends(const MendArguments& arguments, const InputFile& file, const Ide
         list.push_back(std::move(row));
     }
     report.detail("mends", list);
+    if (identity.is("executable"))
+        for (const std::string& warning : identity.warnings) report.warn(escaped(warning));
     std::string names;
     std::size_t would = 0;
     for (const MendOffer& offer : offers) {
@@ -43,7 +45,7 @@ void list_mends(const MendArguments& arguments, const InputFile& file, const Ide
         if (offer.needed) ++would, names += fmt::format(" {}", offer.name);
     }
     report.conclude(would == 0 ? Mood::good : Mood::unsure, would == 0 ? "nothing-to-mend" : "can-be-mended",
-                    fmt::format("{} is {}. {}", shown(file.path()), escaped(words_for(image)),
+                    fmt::format("{} is {}. {}", shown(file.path()), escaped(words_for(identity)),
                                 offers.empty() ? "Nothing can be mended in it."
                                 : would == 0   ? "Nothing in it needs mending."
                                 : would == 1   ? "One mend is needed."

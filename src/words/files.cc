@@ -17,9 +17,10 @@ std::string words_for(const Identity& identity) {
     if (identity.platform_title.empty()) return std::string(identity.kind.title);
     const std::string edition = edition_of(identity);
     if (identity.is("executable")) {
-        const std::string kind =
-            fmt::format("{} {} for {}", identity.platform_title.find_first_of("AE") == 0 ? "an" : "a",
-                        identity.platform_title, fact_of(identity, "machine"));
+        std::string kind = fmt::format("{} {}", identity.platform_title.find_first_of("AE") == 0 ? "an" : "a",
+                                       identity.platform_title);
+        if (const auto machine = fact_of(identity, "machine"); !machine.empty())
+            kind += fmt::format(" for {}", machine);
         return identity.title.empty() && fact_of(identity, "version").empty() ? kind
                                                                               : fmt::format("{}: {}", kind, edition);
     }
