@@ -44,12 +44,13 @@ void list_mends(const MendArguments& arguments, const InputFile& file, const Ide
         report.fact("mends", std::string(offer.name), escaped(words_for(offer)), list);
         if (offer.needed) ++would, names += fmt::format(" {}", offer.name);
     }
-    report.conclude(would == 0 ? Mood::good : Mood::unsure, would == 0 ? "nothing-to-mend" : "can-be-mended",
+    const bool cannot = std::all_of(offers.begin(), offers.end(), [](const MendOffer& o) { return !o.step; });
+    report.conclude(would == 0 && !cannot ? Mood::good : Mood::unsure, would == 0 ? "nothing-to-mend" : "can-be-mended",
                     fmt::format("{} is {}. {}", shown(file.path()), escaped(words_for(identity)),
-                                offers.empty() ? "Nothing can be mended in it."
-                                : would == 0   ? "Nothing in it needs mending."
-                                : would == 1   ? "One mend is needed."
-                                               : fmt::format("{} mends are needed.", would)),
+                                offers.empty() || cannot ? "Nothing can be mended in it."
+                                : would == 0             ? "Nothing in it needs mending."
+                                : would == 1             ? "One mend is needed."
+                                                         : fmt::format("{} mends are needed.", would)),
                     ExitCode::yes);
     if (would != 0)
         report.next("to do it", fmt::format("hotstitch mend {}{} -o OUTPUT", shell_file(arguments.file), names));
