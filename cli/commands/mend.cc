@@ -44,7 +44,10 @@ void list_mends(const MendArguments& arguments, const InputFile& file, const Ide
         report.fact("mends", std::string(offer.name), escaped(words_for(offer)), list);
         if (offer.needed) ++would, names += fmt::format(" {}", offer.name);
     }
-    const bool cannot = std::all_of(offers.begin(), offers.end(), [](const MendOffer& o) { return !o.step; });
+    // Whatever could be told, cannot be done.
+    const bool cannot =
+        std::none_of(offers.begin(), offers.end(), [](const MendOffer& o) { return o.step.has_value(); }) &&
+        std::any_of(offers.begin(), offers.end(), [](const MendOffer& o) { return !o.cannot.empty(); });
     report.conclude(would == 0 && !cannot ? Mood::good : Mood::unsure, would == 0 ? "nothing-to-mend" : "can-be-mended",
                     fmt::format("{} is {}. {}", shown(file.path()), escaped(words_for(identity)),
                                 offers.empty() || cannot ? "Nothing can be mended in it."
