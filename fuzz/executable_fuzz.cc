@@ -3,7 +3,6 @@
 // has nothing left to do, and what is added stands where it should. FUZZ_ENTRY: 0 PE, 1 ELF, 2 PS-X, 3 DOL.
 #include <algorithm>
 #include <cstdint>
-#include <cstdlib>
 #include <string>
 
 #include "hotstitch/change_list.h"
@@ -11,23 +10,11 @@
 #include "hotstitch/mend.h"
 #include "hotstitch/part.h"
 #include "hotstitch/place.h"
+#include "require.h"
 
 using namespace hotstitch;
 
 namespace {
-
-void require(bool holds) {
-    if (!holds) std::abort();
-}
-
-template <class Call>
-void may_be_refused(Call&& call) {
-    try {
-        call();
-    } catch (const Error& error) {
-        if (error.code() == ErrorCode::io || error.code() == ErrorCode::cancelled) std::abort();
-    }
-}
 
 Bytes file_from(ByteView input) {
     constexpr std::string_view words[] = {"MZ",

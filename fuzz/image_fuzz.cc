@@ -3,29 +3,17 @@
 // says, and has nothing left to do the second time.
 #include <algorithm>
 #include <array>
-#include <cstdlib>
 
 #include "hotstitch/cartridge.h"
 #include "hotstitch/checks.h"
 #include "hotstitch/error.h"
 #include "hotstitch/mend.h"
 #include "hotstitch/place.h"
+#include "require.h"
 
 using namespace hotstitch;
 
 namespace {
-
-void require(bool holds) {
-    if (!holds) std::abort();
-}
-
-template <class Call>
-void may_be_refused(Call&& call) {
-    try {
-        call();
-    } catch (const Error&) {
-    }
-}
 
 void try_mend(ByteView file, const Identity& image, const MendOffer& offer) {
     if (!offer.step) return;

@@ -3,19 +3,15 @@
 // 1: any bytes packed by every codec of our own, which gives them back, and is never larger when it is done again.
 #include <algorithm>
 #include <cstdint>
-#include <cstdlib>
 
 #include "hotstitch/error.h"
 #include "hotstitch/part.h"
 #include "part/payload/codec.h"
+#include "require.h"
 
 using namespace hotstitch;
 
 namespace {
-
-void require(bool holds) {
-    if (!holds) std::abort();
-}
 
 void unpack_all(ByteView input) {
     Limits limits;

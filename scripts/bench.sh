@@ -2,7 +2,7 @@
 # Apply and create of whole files against "cp --reflink=never" + "sync FILE" of the same file, in one run: medians of
 # five, warm cache, on the file system of build/. Then the same work in memory. Needs about 5 GB of disk.
 # bench.sh WORD runs only the rows of whole files whose name holds the word, for example "1 GiB"; "describe" only what
-# recognising a ROM costs beside the checksums.
+# recognising a ROM costs beside the checksums, "payload" only packing and unpacking.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 . scripts/measured.sh
@@ -64,6 +64,12 @@ if [ -z "$only" ] || [ "$only" = describe ]; then
     echo
     echo "Recognising a ROM beside its checksums"
     describe_bench
+fi
+if [ -z "$only" ] || [ "$only" = payload ]; then
+    echo
+    echo "Packing and unpacking 1 MiB by the codecs of consoles, beside zlib and a copy"
+    git ls-files 'src/*.cc' 'docs/*.md' | xargs cat >"$folder/text"
+    payload_bench "$folder/text" build/bench/hotstitch
 fi
 [ -z "$only" ] || exit 0
 echo

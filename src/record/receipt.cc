@@ -8,8 +8,8 @@
 namespace hotstitch {
 namespace {
 
-constexpr std::string_view schema_name = "hotstitch/receipt", what = "receipt";
-constexpr int schema_version = 1;
+constexpr std::string_view receipt_schema = "hotstitch/receipt", receipt_words = "receipt";
+constexpr int receipt_version = 1;
 
 OrderedJson to_json(const ReceiptFile& file) {
     OrderedJson out = {{"path", as_utf8(file.path)}};
@@ -20,14 +20,16 @@ OrderedJson to_json(const ReceiptFile& file) {
 std::string text_at(const OrderedJson& object, std::string_view field, bool required) {
     const auto found = object.find(field);
     if (found == object.end() && !required) return {};
-    if (found == object.end() || !found->is_string()) broken_document(what, field, "a text is missing or is none");
+    if (found == object.end() || !found->is_string())
+        broken_document(receipt_words, field, "a text is missing or is none");
     return from_utf8(found->get<std::string>());
 }
 
 ReceiptFile file_from(const OrderedJson& document, std::string_view field) {
     ReceiptFile file;
-    file.digests = digests_from_json(document, field, what);
-    if (!file.digests.size || !file.digests.crc32) broken_document(what, field, "a file's size or checksum is missing");
+    file.digests = digests_from_json(document, field, receipt_words);
+    if (!file.digests.size || !file.digests.crc32)
+        broken_document(receipt_words, field, "a file's size or checksum is missing");
     file.path = text_at(document.at(std::string(field)), "path", true);
     return file;
 }
@@ -38,7 +40,7 @@ std::optional<FileIdentity> identity_from(const OrderedJson& document, std::stri
     const auto number = [&](const char* name) {
         const auto value = found->is_object() ? found->find(name) : found->end();
         if (!found->is_object() || value == found->end() || !value->is_number_integer())
-            broken_document(what, field, "an identity is none");
+            broken_document(receipt_words, field, "an identity is none");
         return *value;
     };
     return FileIdentity{number("inode").get<std::uint64_t>(), number("modified").get<std::int64_t>()};
@@ -70,7 +72,7 @@ OrderedJson body_of(const Receipt& receipt) {
 }
 
 Receipt body_from(const OrderedJson& body) {
-    if (!body.is_object()) broken_document(what, "before", "an entry is no object");
+    if (!body.is_object()) broken_document(receipt_words, "before", "an entry is no object");
     Receipt receipt;
     receipt.time = text_at(body, "time", false);
     receipt.tool = text_at(body, "tool", false);
@@ -78,24 +80,25 @@ Receipt body_from(const OrderedJson& body) {
     receipt.target = file_from(body, "target");
     const auto patches = body.find("patches");
     if (patches == body.end() || !patches->is_array())
-        broken_document(what, "patches", "the list of patches is missing");
+        broken_document(receipt_words, "patches", "the list of patches is missing");
     for (const OrderedJson& patch : *patches)
         receipt.patches.push_back(file_from(OrderedJson{{"patch", patch}}, "patch"));
     if (const auto mends = body.find("mends"); mends != body.end()) {
-        if (!mends->is_array()) broken_document(what, "mends", "the list of mends is none");
+        if (!mends->is_array()) broken_document(receipt_words, "mends", "the list of mends is none");
         for (const OrderedJson& mend : *mends)
             receipt.mends.push_back(text_at(OrderedJson{{"mend", mend}}, "mend", true));
     }
     const auto in_place = body.find("in_place");
     if (in_place == body.end() || !in_place->is_boolean())
-        broken_document(what, "in_place", "it does not say where the output was put");
+        broken_document(receipt_words, "in_place", "it does not say where the output was put");
     receipt.in_place = in_place->get<bool>();
     if (const std::string code = text_at(body, "representation", false); !code.empty()) {
         receipt.representation = representation_from(code);
-        if (!receipt.representation) broken_document(what, "representation", "it is of no known kind");
+        if (!receipt.representation) broken_document(receipt_words, "representation", "it is of no known kind");
     }
     if (const auto keeps = body.find("keeps_representation"); keeps != body.end()) {
-        if (!keeps->is_boolean()) broken_document(what, "keeps_representation", "it is neither true nor false");
+        if (!keeps->is_boolean())
+            broken_document(receipt_words, "keeps_representation", "it is neither true nor false");
         receipt.keeps_representation = keeps->get<bool>();
     }
     receipt.backup = text_at(body, "backup", false);
@@ -109,17 +112,17 @@ Receipt body_from(const OrderedJson& body) {
 
 std::string receipt_to_json(const Receipt& receipt) {
     OrderedJson document;
-    document["schema"] = {{"name", schema_name}, {"version", schema_version}};
+    document["schema"] = {{"name", receipt_schema}, {"version", receipt_version}};
     document.update(body_of(receipt));
     for (const Receipt& before : receipt.before) document["before"].push_back(body_of(before));
     return document.dump(2) + "\n";
 }
 
 Receipt receipt_from_json(std::string_view text) {
-    const OrderedJson document = parsed_document(text, schema_name, schema_version, what);
+    const OrderedJson document = parsed_document(text, receipt_schema, receipt_version, receipt_words);
     Receipt receipt = body_from(document);
     if (const auto before = document.find("before"); before != document.end()) {
-        if (!before->is_array()) broken_document(what, "before", "the list of earlier changes is none");
+        if (!before->is_array()) broken_document(receipt_words, "before", "the list of earlier changes is none");
         for (const OrderedJson& body : *before) receipt.before.push_back(body_from(body));
     }
     return receipt;

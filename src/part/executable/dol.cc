@@ -30,24 +30,21 @@ struct Dol {
     }
 };
 
-[[noreturn]] void damaged(const std::string& what, std::uint64_t at, std::string_view field, const std::string& found) {
-    throw Error(ErrorCode::damaged, what).at(at).in(std::string(field)).found(found);
-}
-
 void check_section(const ByteSource& file, const Dol& image, std::size_t number) {
     const MemorySegment& s = image.sections[number];
     if (s.size == 0) return;
     check_inside(file, s.offset, s.size, 4 * number, s.name);
-    if (s.offset < header_size) damaged(s.name + " lies in the header", 4 * number, "offset", offset_text(s.offset));
+    if (s.offset < header_size)
+        damaged(s.name + " lies in the header", 4 * number, "offset", {}, offset_text(s.offset));
     if (s.address < memory_begin || s.address >= memory_end || s.size > memory_end - s.address)
-        damaged(s.name + " lies outside the console's memory", addresses_at + 4 * number, "address",
+        damaged(s.name + " lies outside the console's memory", addresses_at + 4 * number, "address", {},
                 hex_text(s.address, 8));
     for (std::size_t other = 0; other < number; ++other) {
         const MemorySegment& o = image.sections[other];
         if (o.size == 0) continue;
         if (s.address < o.address + o.size && o.address < s.address + s.size)
             damaged(fmt::format("{} and {} overlap in memory", o.name, s.name), addresses_at + 4 * number, "address",
-                    hex_text(s.address, 8));
+                    {}, hex_text(s.address, 8));
     }
 }
 
@@ -77,7 +74,7 @@ Dol read_dol(const ByteSource& file) {
     const std::vector<MemorySegment> loaded = image.loaded();
     const MemorySegment* const begin = segment_at(loaded, image.entry);
     if (begin == nullptr || !begin->executable)
-        damaged("the entry point lies in no section of code", entry_at, "entry", hex_text(image.entry, 8));
+        damaged("the entry point lies in no section of code", entry_at, "entry", {}, hex_text(image.entry, 8));
     return image;
 }
 

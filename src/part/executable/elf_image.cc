@@ -15,16 +15,6 @@ constexpr std::uint32_t no_bits = 8;            ///< a section type: nothing of 
 constexpr unsigned extended_segments = 0xFFFF;  ///< the count stands in the first section header
 constexpr std::uint64_t most_names = std::uint64_t{16} << 20, most_headers = 100'000;
 
-[[noreturn]] void damaged(const std::string& what, std::uint64_t at, std::string_view field, const std::string& wanted,
-                          const std::string& found) {
-    throw Error(ErrorCode::damaged, what)
-        .at(at)
-        .in(std::string(field))
-        .wanted(wanted)
-        .found(found)
-        .hint("it was cut short or changed; get the file again");
-}
-
 struct Tables {
     std::uint64_t sections = 0;
     std::size_t segment_count = 0, section_count = 0, names = 0;

@@ -74,15 +74,21 @@ std::uint64_t Header::number(std::size_t at, std::size_t width) const noexcept {
     return value;
 }
 
-void check_inside(const ByteSource& file, std::uint64_t offset, std::uint64_t length, std::uint64_t at,
-                  std::string_view field) {
-    if (offset <= file.size() && length <= file.size() - offset) return;
-    throw Error(ErrorCode::damaged, fmt::format("the executable's {} lies outside the file", field))
+void damaged(const std::string& what, std::uint64_t at, std::string_view field, std::string wanted, std::string found) {
+    throw Error(ErrorCode::damaged, what)
         .at(at)
         .in(std::string(field))
-        .wanted(fmt::format("inside the file of {}", counted(file.size(), "byte", "bytes")))
-        .found(fmt::format("{} at {}", counted(length, "byte", "bytes"), offset_text(offset)))
+        .wanted(std::move(wanted))
+        .found(std::move(found))
         .hint("it was cut short or changed; get the file again");
+}
+
+void check_inside(const ByteSource& file, std::uint64_t offset, std::uint64_t length, std::uint64_t at,
+                  std::string_view field) {
+    if (offset > file.size() || length > file.size() - offset)
+        damaged(fmt::format("the executable's {} lies outside the file", field), at, field,
+                fmt::format("inside the file of {}", counted(file.size(), "byte", "bytes")),
+                fmt::format("{} at {}", counted(length, "byte", "bytes"), offset_text(offset)));
 }
 
 void set_number(const ByteSource& file, ChangeList& list, std::uint64_t at, std::uint64_t value, std::size_t width,
@@ -191,11 +197,8 @@ void check_apart(std::vector<ToldStretch> stretches) {
     for (std::size_t i = 1; i < stretches.size(); ++i) {
         const ToldStretch &before = stretches[i - 1], &after = stretches[i];
         if (before.offset + before.size > after.offset)
-            throw Error(ErrorCode::damaged, fmt::format("{} and {} overlap in the file", before.name, after.name))
-                .at(after.at)
-                .in("offset")
-                .wanted(fmt::format("{} or behind", offset_text(before.offset + before.size)))
-                .found(offset_text(after.offset));
+            damaged(fmt::format("{} and {} overlap in the file", before.name, after.name), after.at, "offset",
+                    fmt::format("{} or behind", offset_text(before.offset + before.size)), offset_text(after.offset));
     }
 }
 

@@ -52,6 +52,11 @@ private:
     std::endian order_;
 };
 
+/// What is wrong in a header: the field, where it stands, what it should say (or empty) and says. Throws
+/// Error(damaged).
+[[noreturn]] void damaged(const std::string& what, std::uint64_t at, std::string_view field, std::string wanted,
+                          std::string found);
+
 /// Calls `take(view)` for the whole file in pieces of 1 MiB. Throws Error(io).
 template <class Take>
 void for_each_piece(const ByteSource& file, Take&& take) {

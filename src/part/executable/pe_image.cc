@@ -19,16 +19,6 @@ namespace {
 
 constexpr std::size_t coff_size = 24, section_size = 40, most_directories = 16;
 
-[[noreturn]] void damaged(const std::string& what, std::uint64_t at, std::string_view field, const std::string& wanted,
-                          const std::string& found) {
-    throw Error(ErrorCode::damaged, what)
-        .at(at)
-        .in(std::string(field))
-        .wanted(wanted)
-        .found(found)
-        .hint("it was cut short or changed; get the file again");
-}
-
 void read_optional_header(const ByteSource& file, std::size_t size, PeImage& image) {
     const std::uint64_t at = image.header + coff_size;
     if (size < 96)

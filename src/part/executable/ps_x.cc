@@ -28,10 +28,7 @@ PsX read_ps_x(const ByteSource& file) {
               .region = {}};
     check_inside(file, header_size, image.size, 0x1C, "program");
     if (image.size > UINT32_MAX - image.address)
-        throw Error(ErrorCode::damaged, "the program goes round the end of memory")
-            .at(0x1C)
-            .in("size")
-            .found(grouped(image.size));
+        damaged("the program goes round the end of memory", 0x1C, "size", {}, grouped(image.size));
     // A sentence says for which area it is.
     const std::string_view text = text_of(header.bytes()).substr(0x4C, 64);
     for (const std::string_view area : {"Europe", "North America", "Japan"})
