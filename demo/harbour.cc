@@ -15,7 +15,7 @@ constexpr std::size_t name_size = 14, row_size = 16;
 std::string unpacked(const std::vector<unsigned char>& in) {
     std::string out;
     if (in.size() < 4 || in[0] != 0x10) return out;
-    const std::size_t size = in[1] | in[2] << 8 | in[3] << 16;
+    const std::size_t size = in[1] | in[2] * std::size_t{0x100} | in[3] * std::size_t{0x10000};
     unsigned flags = 0, left = 0;
     for (std::size_t at = 4; out.size() < size && at < in.size();) {
         if (left == 0) {
@@ -47,7 +47,7 @@ int main(int argc, char** argv) {
     std::puts("KELP HARBOUR      depth in dm");
     for (std::size_t row = 0; row < table.size(); row += row_size) {
         const auto byte = [&](std::size_t i) { return static_cast<unsigned char>(table[row + i]); };
-        const unsigned depth = byte(name_size) | byte(name_size + 1) << 8U;
+        const unsigned depth = byte(name_size) + byte(name_size + 1) * 256U;
         std::printf("  %-14s  %4u  %s\n", table.substr(row, table.find('\0', row) - row).c_str(), depth,
                     depth >= ferry ? "the ferry may lie here" : "too shallow");
     }

@@ -255,14 +255,13 @@ TEST(Executables, SegmentsAreAdded) {
     EXPECT_EQ(changed_places(demo::ps_x(), {{"entry", "0x80010020"}}), "16:1");
 
     const Bytes dol = demo::dol();
-    for (const auto& [value, name] :
-         {std::pair{"code.bin@0x80400000", "text 1"}, {"code.bin@0x80400000:rw", "data 1"}}) {
-        const Bytes made = changed(dol, plan_mends(dol, {{"add-section", value}}, options_with()).change);
+    for (const auto& row : {std::pair{"code.bin@0x80400000", "text 1"}, {"code.bin@0x80400000:rw", "data 1"}}) {
+        const Bytes made = changed(dol, plan_mends(dol, {{"add-section", row.first}}, options_with()).change);
         EXPECT_EQ(made.size(), dol.size() + 64) << "in whole granules";
         const Identity after = identify(made);
         EXPECT_EQ(place_at(after, made, "0x80400004").file_offset, dol.size() + 4);
-        EXPECT_TRUE(
-            std::any_of(after.segments.begin(), after.segments.end(), [&](const auto& s) { return s.name == name; }));
+        EXPECT_TRUE(std::any_of(after.segments.begin(), after.segments.end(),
+                                [&](const auto& s) { return s.name == row.second; }));
     }
     for (const char* wrong : {"code.bin@0x80003100", "code.bin@0x80400004", "code.bin@0x10000000"})
         EXPECT_EQ(changed_places(dol, {{"add-section", wrong}}, options_with()), "usage/address") << wrong;

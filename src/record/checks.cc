@@ -7,14 +7,14 @@
 namespace hotstitch {
 namespace {
 
-constexpr std::string_view schema_name = "hotstitch/checks", what = "checks file";
-constexpr int schema_version = 1;
+constexpr std::string_view checks_schema = "hotstitch/checks", checks_words = "checks file";
+constexpr int checks_version = 1;
 
 }  // namespace
 
 std::string checks_to_json(const Checks& checks) {
     OrderedJson document;
-    document["schema"] = {{"name", schema_name}, {"version", schema_version}};
+    document["schema"] = {{"name", checks_schema}, {"version", checks_version}};
     document["patch"] = digests_to_json(checks.patch);
     document["source"] = digests_to_json(checks.source);
     document["target"] = digests_to_json(checks.target);
@@ -22,9 +22,9 @@ std::string checks_to_json(const Checks& checks) {
 }
 
 Checks checks_from_json(std::string_view text) {
-    const OrderedJson document = parsed_document(text, schema_name, schema_version, what);
-    return {digests_from_json(document, "patch", what), digests_from_json(document, "source", what),
-            digests_from_json(document, "target", what)};
+    const OrderedJson document = parsed_document(text, checks_schema, checks_version, checks_words);
+    return {digests_from_json(document, "patch", checks_words), digests_from_json(document, "source", checks_words),
+            digests_from_json(document, "target", checks_words)};
 }
 
 }  // namespace hotstitch
