@@ -4,6 +4,7 @@
 
 #include "hotstitch/tell.h"
 #include "hotstitch/words.h"
+#include "record/digests_json.h"
 #include "tell/json.h"
 
 namespace hotstitch::tell {
@@ -35,13 +36,7 @@ Json body_of(const Report& report) {
 }  // namespace
 
 JsonValue json_of(const Digests& digests) {
-    Json out = Json::object();
-    if (digests.size) out["size"] = *digests.size;
-    if (digests.crc32) out["crc32"] = digests.crc32->hex();
-    if (digests.md5) out["md5"] = hex(digests.md5->bytes);
-    if (digests.sha1) out["sha1"] = hex(digests.sha1->bytes);
-    if (digests.sha256) out["sha256"] = hex(digests.sha256->bytes);
-    return out;
+    return digests_to_json(digests);
 }
 
 JsonValue reading_json(const Representation& reading) {

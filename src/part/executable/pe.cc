@@ -13,8 +13,6 @@
 namespace hotstitch::executable {
 namespace {
 
-constexpr std::size_t least_signs = 2;
-
 std::string_view machine_words(unsigned machine) {
     switch (machine) {
         case 0x014C: return "32-bit x86";

@@ -59,7 +59,8 @@ std::optional<PeImage> read_pe(const ByteSource& file);
 PeImage need_pe(const ByteSource& file);
 /// What should stand in its CheckSum. Throws Error(io).
 std::uint32_t pe_checksum(const ByteSource& file, const PeImage& image);
-/// Signs that the image is packed or encrypted, for people; one alone means nothing.
+/// Signs that the image is packed or encrypted, for people; fewer than these mean nothing.
+inline constexpr std::size_t least_signs = 2;
 std::vector<std::string> packing_signs(const ByteSource& file, const PeImage& image);
 
 extern const MendRow pe_mends[7];

@@ -10,8 +10,6 @@
 namespace hotstitch::executable {
 namespace {
 
-constexpr std::size_t least_signs = 2;
-
 /// "on", "off", or nothing, which is on.
 bool is_on(std::string_view value) {
     if (value.empty() || value == "on") return true;
