@@ -108,7 +108,8 @@ struct TakeArguments {
 
 struct PutArguments {
     std::string file;
-    std::vector<std::string> parts;  ///< "PART=NEW"
+    std::vector<std::string> parts;    ///< "PART=NEW"
+    std::vector<std::string> removed;  ///< parts to take away
     PutOptions options;
     RewriteArguments rewrite;
 };

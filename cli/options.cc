@@ -162,13 +162,21 @@ void add_receipt(CLI::App& app, Request& request, const std::string& works_by_it
     app.add_flag("--digests", request.digests, "SHA-256 in the receipt for files over 1 MiB too");
 }
 
+void add_room(CLI::App& app, Room& room) {
+    add_choice<Room>(
+        app, "--room", room,
+        {{"place", Room::place}, {"append", Room::append}, {"rebuild", Room::rebuild}},
+                     "Where a disc's file goes that outgrows its place: nowhere, behind all others (what happens "
+                     "unasked), or in its place, moving all that follows");
+}
+
 void add_rewrite(CLI::App& app, RewriteArguments& rewrite) {
     RewriteRequest& request = rewrite.request;
     add_output(app, request.output, rewrite.flags, "nowhere: this, --in-place or --patch has to be said");
     add_value(app, "--patch", request.patch, "PATH",
               "Write the change as a patch, not the file; the format by extension or --format");
     add_format(app, request.format);
-    app.add_flag("--in-place", request.in_place, "Replace the file itself; it is kept as a dated backup");
+    app.add_flag("--in-place", request.in_place, "Change the file itself; it is kept as a dated backup or, over 64 MiB, what is overwritten is");
     add_receipt(app, request, "undo works by");
 }
 
@@ -205,7 +213,10 @@ void declare(CLI::App& app, ApplyArguments& apply, Common& common) {
                      "A cartridge ROM's internal checks that were right before and are wrong after are put right");
     add_known(command, apply.known);
     add_value(command, "--name-like", request.name_like, "FILE",
-              "The output takes this companion's name, a sound track's for example");
+              "The output takes this companion's name, a sound track's or a cue sheet's for example");
+    command.add_flag("--with-sheet", request.with_sheet,
+                     "The cue sheet that names the source is written anew for the output");
+    add_room(command, request.room);
     command.add_flag("--keep-reverse", request.reverse,
                      "Also write OUTPUT.reverse.bps, a patch that makes the source again");
     add_receipt(command, request, "undo and renew work by");
@@ -336,9 +347,13 @@ void declare(CLI::App& app, TakeArguments& take, Common& common) {
 
 void declare(CLI::App& app, PutArguments& put, Common& common) {
     auto& command = *app.add_subcommand("put", "Put parts into a file, and what depends on them right");
-    command.add_option("FILE", put.file, "A cartridge ROM, an executable or a packed file")->required();
-    command.add_option("PART=NEW", put.parts, "A part, perhaps inside another, and the file that takes its place")
-        ->required();
+    command.add_option("FILE", put.file, "A disc, a cartridge ROM, an executable or a packed file")->required();
+    command.add_option("PART=NEW", put.parts, "A part, perhaps inside another, and the file that takes its place");
+    command.add_flag("--add", put.options.add, "Parts that are not there are added (discs)");
+    command.add_option("--remove", put.removed, "A part to take away (discs; repeatable)")
+        ->type_name("PART")
+        ->allow_extra_args(false);
+    add_room(command, put.options.room);
     command.add_flag("--no-mend{false}", put.options.mend, "Leave the file's own checks as they come out");
     add_allow_changes(command, put.options.allow);
     add_then(command, common);

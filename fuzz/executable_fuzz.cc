@@ -37,8 +37,8 @@ void open_parts_of(ByteView file) {
     for (const Part& part : container->parts()) {
         if (!part.offset) continue;
         require(*part.offset <= file.size() && *part.size <= file.size() - *part.offset);
-        const SliceSource same(borrowed(source), *part.offset, *part.size);
-        require(container->put(part, same, {.mend = true, .allow = {true, true}}).empty());
+        const auto same = std::make_shared<SliceSource>(borrowed(source), *part.offset, *part.size);
+        require(container->put(part, same, {.mend = true, .allow = {true, true}}).change.empty());
     }
 }
 

@@ -84,6 +84,8 @@ Bytes by_hand(const Bytes& file, const Representation& as) {
                     out[i + half + k] = file[i + 2 * k];
                 }
             return out;
+        case RepresentationKind::user_data:
+        case RepresentationKind::in_whole_sectors:  // tests/disc_test.cc
         case RepresentationKind::line_ends_restored: break;
     }
     return out;

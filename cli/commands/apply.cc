@@ -180,7 +180,7 @@ void state_delivery(const ApplyJob& job, const ApplyArguments& arguments, Report
             fmt::format("{} go by the name \"{}\"; if they belong to this game, give the output that name "
                         "with --name-like {}",
                         counted(set.files, "file", "files"), escaped(set.stem), shell_word(set.example.string())));
-    for (const CueSheet& sheet : job.result().cue_sheets)
+    for (const SheetBeside& sheet : job.result().cue_sheets)
         report.next(fmt::format("{} names \"{}\", and so not the output: write the output's name into its FILE line",
                                 shown(sheet.path), escaped(sheet.names)));
     if (arguments.request.in_place || !arguments.request.output.empty()) return;

@@ -18,6 +18,7 @@ Json row_json(const ListedPart& row) {
     Json out = {{"name", as_utf8(row.address)}, {"kind", row.part.kind}};
     out["size"] = row.part.size ? Json(*row.part.size) : Json(nullptr);
     if (row.part.offset) out["offset"] = *row.part.offset;
+    if (!row.part.lies.empty()) out["place"] = row.part.lies;
     if (!row.opens_as().empty()) out["opens"] = as_utf8(row.opens_as());
     out["encrypted"] = row.part.encrypted;
     if (row.digests) out.update(Json(json_of(*row.digests)));
@@ -32,6 +33,7 @@ Json row_json(const ListedPart& row) {
 std::string text_of_row(const ListedPart& row, std::size_t width) {
     const std::string size = row.part.size ? grouped(*row.part.size) : "?";
     const std::string place = row.part.offset ? fmt::format("at {}", offset_text(*row.part.offset))
+                              : !row.part.lies.empty() ? std::string(row.part.lies)
                               : row.part.kind == "file" || row.part.kind == "content" ? "packed"
                                                                                       : "computed";
     std::string text = fmt::format("{:>13}  {:<12}  {:<{}}", size, place, escaped(row.address), width);
@@ -58,20 +60,19 @@ void state_rows(const std::vector<ListedPart>& rows, Report& report) {
     report.detail("parts", list);
 }
 
-void container_fact(const InputFile& file, const Container& container, const char* key, const char* label,
-                    Report& report) {
-    report.fact(key, label, fmt::format("{}, {}", shown(file.path()), escaped(container.title())),
-                Json{{"path", as_utf8(file.origin())},
+void container_fact(const OpenedParts& opened, const char* key, const char* label, Report& report) {
+    const Container& container = *opened.container;
+    report.fact(key, label, fmt::format("{}, {}", shown(opened.path), escaped(container.title())),
+                Json{{"path", as_utf8(opened.file ? opened.file->origin() : opened.path.string())},
                      {"kind", container.kind()},
                      {"title", as_utf8(container.title())},
-                     {"size", file.size()}});
+                     {"size", opened.file ? Json(opened.file->size()) : Json(nullptr)}});
 }
 
 void compare(const Container& container, const PartsArguments& arguments, const Context& context, Report& report) {
-    const InputFile other = open_file(arguments.compare, context);
-    const auto other_container = open_parts(other, context);
-    container_fact(other, *other_container, "other", "compared with", report);
-    const std::vector<ListedPart> rows = compare_parts(container, *other_container, arguments.request, context);
+    const OpenedParts other = open_parts(arguments.compare, context);
+    container_fact(other, "other", "compared with", report);
+    const std::vector<ListedPart> rows = compare_parts(container, *other.container, arguments.request, context);
     state_rows(rows, report);
     const auto in_state = [&](PartState state) {
         return std::count_if(rows.begin(), rows.end(), [&](const ListedPart& row) { return row.state == state; });
@@ -91,14 +92,13 @@ void compare(const Container& container, const PartsArguments& arguments, const 
 }  // namespace
 
 void run(const PartsArguments& arguments, const Context& context, Report& report) {
-    const InputFile file = open_file(arguments.file, context);
-    const auto container = open_parts(file, context);
-    container_fact(file, *container, "container", "file", report);
-    if (!arguments.compare.empty()) return compare(*container, arguments, context, report);
-    const std::vector<ListedPart> rows = list_parts(*container, arguments.request, context);
-    file.check_intact();
+    const OpenedParts opened = open_parts(arguments.file, context);
+    container_fact(opened, "container", "file", report);
+    if (!arguments.compare.empty()) return compare(*opened.container, arguments, context, report);
+    const std::vector<ListedPart> rows = list_parts(*opened.container, arguments.request, context);
+    if (opened.file) opened.file->check_intact();
     state_rows(rows, report);
-    report.good("listed", fmt::format("{} in {}.", counted(rows.size(), "part", "parts"), shown(file.path())));
+    report.good("listed", fmt::format("{} in {}.", counted(rows.size(), "part", "parts"), shown(opened.path)));
     if (!rows.empty())
         report.next("to take one out",
                     fmt::format("hotstitch take {}", shell_file(arguments.file + ":" + rows.front().address)));

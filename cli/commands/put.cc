@@ -9,17 +9,47 @@
 namespace hotstitch::cli {
 namespace {
 
-std::pair<std::string, std::string> part_and_content(const std::string& text) {
+PutItem part_and_content(const std::string& text) {
     const std::size_t equals = text.find('=');
     if (equals == std::string::npos || equals == 0 || equals + 1 == text.size())
         throw Error(ErrorCode::usage, fmt::format("\"{}\" does not say which part gets what", text))
             .wanted("PART=FILE");
-    return {text.substr(0, equals), text.substr(equals + 1)};
+    return {.part = text.substr(0, equals), .from = text.substr(equals + 1)};
+}
+
+/// How a file of a disc went in.
+std::string words_on_disc(const PutStep& step) {
+    const auto place = [](const std::optional<std::uint64_t>& offset) {
+        return offset ? " at " + offset_text(*offset) : std::string();
+    };
+    const std::string changed = fmt::format("{} changed", counted(step.changed, "byte", "bytes"));
+    if (step.how == "added")
+        return fmt::format(" added{}: {}", place(step.to_offset), counted(step.changed, "byte", "bytes"));
+    if (step.how == "removed")
+        return step.moved_sectors == 0 ? std::string(" taken away: its name; its bytes stay where nobody looks")
+                                       : fmt::format(" taken away; what followed it moved back by {}",
+                                                     counted(step.moved_sectors, "sector", "sectors"));
+    if (step.how == "moved")
+        return fmt::format(": {}; it did not fit and moved from {} to {}, behind all others", changed,
+                           step.from_offset ? offset_text(*step.from_offset) : "its place",
+                           step.to_offset ? offset_text(*step.to_offset) : "the end");
+    if (step.how == "rebuilt")
+        return fmt::format("{}, in its place: {}; what follows it moved by {}", place(step.to_offset), changed,
+                           counted(step.moved_sectors, "sector", "sectors"));
+    return fmt::format("{}, in its place: {}", place(step.to_offset), changed);
 }
 
 std::string words_for(const PutStep& step) {
     std::string text = escaped(step.address);
-    if (step.outer.offset)
+    if (!step.how.empty()) {
+        text += words_on_disc(step);
+        if (step.mended != 0)
+            text += fmt::format("; {} in the disc's records follow", counted(step.mended, "byte", "bytes"));
+        return text;
+    }
+    if (step.outer.lies == "computed")
+        text += fmt::format(": {} changed", counted(step.changed, "byte", "bytes"));
+    else if (step.outer.offset)
         text += fmt::format(" at {}, in its place: {} changed", offset_text(*step.outer.offset),
                             counted(step.changed, "byte", "bytes"));
     else
@@ -36,13 +66,19 @@ void state_steps(const PutPlan& plan, Report& report) {
     for (const PutStep& step : plan.steps)
         list.push_back({{"name", as_utf8(step.address)},
                         {"from", as_utf8(step.from)},
+                        {"how", step.how.empty() ? (step.outer.offset ? "in-place" : "packed") : step.how},
+                        {"moved_to", step.how != "in-place" && step.to_offset ? Json(*step.to_offset) : Json(nullptr)},
+                        {"moved_sectors", step.moved_sectors},
                         {"offset", step.part.offset ? Json(*step.part.offset) : Json(nullptr)},
                         {"size", step.part.size.value_or(0)},
                         {"size_before", step.size_before},
                         {"size_after", step.size_after},
                         {"changed_bytes", step.changed},
                         {"mended_bytes", step.mended}});
-    for (const PutStep& step : plan.steps) report.fact("parts", "put", words_for(step), list);
+    for (const PutStep& step : plan.steps) {
+        report.fact("parts", "put", words_for(step), list);
+        for (const std::string& warning : step.warnings) report.warn(escaped(warning));
+    }
 }
 
 }  // namespace
@@ -50,24 +86,28 @@ void state_steps(const PutPlan& plan, Report& report) {
 void run(const PutArguments& arguments, const Context& context, Report& report) {
     // A part of a file is changed by changing the file.
     const auto [name, inside] = split_file(arguments.file);
-    const InputFile file = open_file(name, context);
+    const InputFile file = open_for_change(name, inside, context);
     RewriteRequest request = rewrite_request(arguments.rewrite, file);
     file_fact(report, "file", file.path(), {.size = file.size()});
-    std::vector<std::pair<std::string, std::string>> parts;
-    for (const std::string& text : arguments.parts) {
-        parts.push_back(part_and_content(text));
-        if (!inside.empty()) parts.back().first.insert(0, inside + ":");
-    }
+    if (!file.sheet().empty()) path_fact(report, "sheet", "by sheet", file.sheet());
+    std::vector<PutItem> parts;
+    for (const std::string& text : arguments.parts) parts.push_back(part_and_content(text));
+    for (const std::string& part : arguments.removed) parts.push_back({.part = part, .remove = true});
+    if (parts.empty())
+        throw Error(ErrorCode::usage, "it is not said what to put in").wanted("PART=FILE, or --remove PART");
+    for (PutItem& item : parts)
+        if (!inside.empty()) item.part.insert(0, inside + ":");
     const PutPlan plan = plan_put(file, parts, arguments.options, context);
     state_steps(plan, report);
-    for (const PutStep& step : plan.steps) request.what.push_back("put " + step.address);
+    for (const PutStep& step : plan.steps)
+        request.what.push_back((step.how == "removed" ? "remove " : "put ") + step.address);
     if (plan.change.empty())
         return pass_on_unchanged(file, "nothing-to-put",
                                  fmt::format("Nothing changes: {} holds these bytes already.", shown(file.path())),
                                  arguments.rewrite, context, report);
     std::uint64_t bytes = 0;
     for (const PutStep& step : plan.steps) bytes += step.changed + step.mended;
-    for (const ByteRange& range : differing_ranges(file, ChangedSource(file, plan.change)))
+    for (const ByteRange& range : plan.change.changed_ranges(file))
         report.note(fmt::format("{} at {}", counted(range.length, "byte", "bytes"), offset_text(range.offset)));
     const auto place = write_rewritten(file, plan.change, request, context, report);
     if (!place) return;

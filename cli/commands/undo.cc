@@ -28,6 +28,12 @@ void run(const UndoArguments& arguments, const Context& context, Report& report)
                                 shown(file.filename())));
     }
     if (result.earlier_changes) report.next("earlier changes of this file can be undone by the same call");
+    if (result.by_journal) {
+        report.detail("journal", true);
+        return report.good("restored", fmt::format("Restored {}: {} was undone.", shown(file),
+                                                   result.was_stopped ? "a change that had been stopped in the middle"
+                                                                      : "the last change in its place"));
+    }
     report.good(result.outcome == UndoOutcome::restored ? "restored" : "removed", escaped(words_for(result)));
 }
 

@@ -14,13 +14,14 @@
 
 namespace hotstitch {
 
-/// What comes in: bytes, a run of one byte, or a stretch of the source itself.
+/// What comes in: bytes, a run of one byte, a stretch of the source itself, or of another source.
 struct Piece {
-    enum class Kind : std::uint8_t { bytes, run, source } kind = Kind::bytes;
+    enum class Kind : std::uint8_t { bytes, run, source, other } kind = Kind::bytes;
     std::uint64_t length = 0;
-    std::uint64_t offset = 0;              ///< in `bytes` or in the source
+    std::uint64_t offset = 0;              ///< in `bytes`, in the source, or in `from`
     std::shared_ptr<const Bytes> bytes{};  ///< shared, so that lists can be cut and joined without copying
     std::byte value{};
+    SharedSource from{};
 };
 
 /// In place of `removed` bytes of the source from `offset` on, these pieces.
@@ -42,6 +43,9 @@ public:
     void put(std::uint64_t offset, std::uint64_t removed, Bytes bytes);
     void fill(std::uint64_t offset, std::uint64_t removed, std::byte value, std::uint64_t length);
     void copy(std::uint64_t offset, std::uint64_t removed, std::uint64_t from, std::uint64_t length);
+    /// A stretch of another source, which the list then shares: what is large comes in without being copied.
+    void put_from(std::uint64_t offset, std::uint64_t removed, SharedSource other, std::uint64_t from,
+                  std::uint64_t length);
 
     bool empty() const noexcept { return splices_.empty(); }
     const std::vector<Splice>& splices() const noexcept { return splices_; }
@@ -50,6 +54,11 @@ public:
 
     /// What is replaced or taken out, in bytes of the source; an insertion has a length of 0.
     std::vector<ByteRange> ranges() const;
+
+    /// Where the result differs from `source`, in offsets of the source: of splices that keep the length byte by byte,
+    /// of others what they take out or, where that is more, bring in. REQUIRES source.size() == source_size(). Throws
+    /// Error(io).
+    std::vector<ByteRange> changed_ranges(const ByteSource& source) const;
 
     /// This change, then `next`, which was made on its result, as one change of the source.
     /// Throws Error(usage) when `next` is for a source of another size.
@@ -75,17 +84,19 @@ HOTSTITCH_EXPORT std::vector<ByteRange> differing_ranges(ByteView before, ByteVi
 HOTSTITCH_EXPORT ChangeList differences(const ByteSource& before, const ByteSource& after);
 HOTSTITCH_EXPORT ChangeList differences(ByteView before, ByteView after);
 
-/// A source as a change list makes it, without making it. Both have to outlive it.
+/// A source as a change list makes it, without making it. The list may go.
 class HOTSTITCH_EXPORT ChangedSource final : public ByteSource {
 public:
     /// REQUIRES changes.source_size() == source.size().
-    ChangedSource(const ByteSource& source, const ChangeList& changes);
+    ChangedSource(SharedSource source, const ChangeList& changes);
+    /// The same; the source has to outlive it.
+    ChangedSource(const ByteSource& source, const ChangeList& changes) : ChangedSource(borrowed(source), changes) {}
     std::uint64_t size() const noexcept override { return size_; }
     ByteView read(std::uint64_t offset, std::size_t length, MutableByteView scratch) const override;
-    void check_intact() const override { source_.check_intact(); }
+    void check_intact() const override { source_->check_intact(); }
 
 private:
-    const ByteSource& source_;
+    SharedSource source_;
     std::vector<Piece> pieces_;
     std::vector<std::uint64_t> ends_;  ///< of each piece, in bytes of the result
     std::uint64_t size_ = 0;

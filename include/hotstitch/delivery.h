@@ -43,13 +43,13 @@ HOTSTITCH_EXPORT std::string companion_stem(const std::filesystem::path& file);
 HOTSTITCH_EXPORT std::vector<CompanionSet> companions_in(const std::filesystem::path& folder);
 
 /// A cue sheet that names a file.
-struct CueSheet {
+struct SheetBeside {
     std::filesystem::path path;
     std::string names;  ///< as its FILE line says
 };
 /// The cue sheets in the folder that name this file and so will not find what is made under another name. Looks at the
 /// first 10,000 entries, and at 64 KiB of each sheet.
-HOTSTITCH_EXPORT std::vector<CueSheet> cue_sheets_naming(const std::filesystem::path& file);
+HOTSTITCH_EXPORT std::vector<SheetBeside> cue_sheets_naming(const std::filesystem::path& file);
 
 /// "OUTPUT.receipt.json"
 HOTSTITCH_EXPORT std::filesystem::path receipt_path(const std::filesystem::path& output);
@@ -76,6 +76,7 @@ struct DeliveryOptions {
 struct Delivered {
     std::filesystem::path output;
     std::optional<std::filesystem::path> backup, reverse, receipt;
+    std::optional<std::filesystem::path> journal{};  ///< the way back of a file that was changed in its own place
     bool stood_already = false;  ///< the very bytes were there: nothing was touched
     bool has_way_back = true;    ///< whether what was replaced can come back
 };

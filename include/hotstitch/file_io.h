@@ -11,6 +11,7 @@
 #include <vector>
 
 #include "hotstitch/bytes.h"
+#include "hotstitch/change_list.h"
 #include "hotstitch/export.h"
 #include "hotstitch/limits.h"
 #include "hotstitch/source.h"
@@ -45,6 +46,9 @@ public:
     /// file or, where that is empty, the file's without its last extension; is_same_file asks about the file.
     /// Throws what `extract` throws.
     static InputFile part(const InputFile& file, std::string_view name, const std::function<void(ByteSink&)>& extract);
+    /// A part that stands in the file as it is, without a copy; keeps the file open. REQUIRES that `bytes` is a view of
+    /// the file's content.
+    static InputFile slice(const InputFile& file, std::string_view name, ByteView bytes);
 
     ~InputFile() override;
     InputFile(InputFile&&) noexcept;
@@ -60,6 +64,9 @@ public:
     const std::filesystem::path& path() const noexcept;
     /// Where it was named or, for what was unpacked, "ARCHIVE:MEMBER".
     const std::string& origin() const noexcept;
+    /// The cue sheet that named this file, where it was opened by one; empty: none.
+    const std::filesystem::path& sheet() const noexcept;
+    void set_sheet(std::filesystem::path path);
     /// Whether it came out of an archive, or is a part of another file.
     bool is_unpacked() const noexcept;
     /// Whether `path` names the same file as this one, through links too.
@@ -69,8 +76,9 @@ public:
 
 private:
     struct State;
-    explicit InputFile(std::unique_ptr<State> state) noexcept;
-    std::unique_ptr<State> state_;
+    explicit InputFile(std::shared_ptr<State> state) noexcept;
+    static std::shared_ptr<State> state_of_part(const InputFile& file, std::string_view name);
+    std::shared_ptr<State> state_;
 };
 
 enum class Replace {
@@ -177,6 +185,41 @@ HOTSTITCH_EXPORT std::optional<std::filesystem::path> put_backup_back(const std:
 /// Throws Error(io).
 HOTSTITCH_EXPORT std::optional<std::filesystem::path> remove_file(const std::filesystem::path& file,
                                                                   const FileStamp& was, bool keep);
+
+/// What a change in place left of a file: the bytes that stood where it wrote.
+struct Journal {
+    std::filesystem::path path;
+    bool finished = false;            ///< the change is done, and the journal is the way back; else it was stopped
+    std::vector<std::string> what{};  ///< done to the file, as codes
+    std::uint64_t size_before = 0, size_after = 0;  ///< of the file, in bytes
+    std::uint64_t changed = 0;                      ///< bytes kept
+};
+
+/// "FILE.journal.hotstitch": stands there while a file is changed in place.
+HOTSTITCH_EXPORT std::filesystem::path journal_path(const std::filesystem::path& file);
+
+/// Whether a change can be written into its file: nothing that stays moves. Larger files are then not copied.
+HOTSTITCH_EXPORT bool fits_in_place(const ChangeList& change) noexcept;
+
+/// Changes a file in its own place. The bytes that go are kept in a journal, which is on the disk before the first one
+/// is overwritten; in the end it becomes the way back, "FILE.undo-N.hotstitch", or is removed where `keep` is false.
+/// Whatever stops this, undo_in_place() brings the file back. Returns the way back. Throws Error(usage) where
+/// fits_in_place() is false; Error(io) when there is no room (the file is as it was then), when another process writes
+/// it or it is no longer what was read; Error(cancelled) before anything is changed.
+HOTSTITCH_EXPORT std::optional<std::filesystem::path> change_in_place(const InputFile& file, const ChangeList& change,
+                                                                      const std::vector<std::string>& what, bool keep,
+                                                                      const Progress& progress = {});
+
+/// Throws Error(damaged) for a file whose change in place was stopped, Error(io) while another process makes one.
+HOTSTITCH_EXPORT void check_finished(const std::filesystem::path& file);
+
+/// The journal of a change that was stopped or, where there is none, of the last one that was finished, if the file is
+/// still what that made. Throws Error(damaged) for a journal that is none.
+HOTSTITCH_EXPORT std::optional<Journal> journal_of(const std::filesystem::path& file);
+
+/// Puts back what the journal kept, and removes it. Stopped in between, it can be done again. Throws Error(damaged,
+/// io, wrong_target); a finished change is undone only where the file still holds what it wrote.
+HOTSTITCH_EXPORT Journal undo_in_place(const std::filesystem::path& file);
 
 /// An unnamed temporary file, gone with this object: for output that has no place of its own.
 class HOTSTITCH_EXPORT ScratchFile final : public ByteSink {

@@ -37,6 +37,11 @@ HOTSTITCH_EXPORT std::pair<std::string, std::string> split_file(const std::strin
 /// Opens "FILE" or a part of it, "FILE:PART:PART". Throws what InputFile and extract_part throw.
 HOTSTITCH_EXPORT InputFile open_file(const std::string& address, const WorkOptions& options = {});
 
+/// The file that is changed when a part of it is: of a cue sheet, the file that the track lies in which `inside` begins
+/// with. Throws as open_file() does.
+HOTSTITCH_EXPORT InputFile open_for_change(const std::string& name, const std::string& inside,
+                                           const WorkOptions& options = {});
+
 /// A part of an open file by its name ("content" or "" of what a gz or xz holds), in an unnamed temporary file. Throws
 /// Error(usage) when the file has no parts or none of this name, and what extracting throws (part.h).
 HOTSTITCH_EXPORT InputFile open_part(const InputFile& file, std::string_view name, const WorkOptions& options = {});

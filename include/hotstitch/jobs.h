@@ -20,6 +20,7 @@
 #include "hotstitch/export.h"
 #include "hotstitch/fit.h"
 #include "hotstitch/inputs.h"
+#include "hotstitch/part_jobs.h"
 #include "hotstitch/patch.h"
 
 namespace hotstitch {
@@ -33,6 +34,9 @@ struct ApplyRequest {
     Replace replace = Replace::never;
     Digests expected{};  ///< what the source has to be, beyond what the patch and its checks file say
     bool allow_source = false, allow_target = false, allow_patch = false;  ///< go on although that check fails
+    Room room = Room::any;  ///< where a part of a disc goes that no longer fits
+    /// A cue sheet that names the source is written anew beside the output, with the output's name in it.
+    bool with_sheet = false;
     bool as_is = false;  ///< the source in no other representation, and not out of an archive
     /// The output in the source's representation, where the patch wanted another: with its front header, in its byte
     /// order, interleaved as it was.
@@ -97,7 +101,9 @@ struct ApplyResult {
     std::optional<Digests> output{};         ///< of the output, where that differs: mended, or put back in its order
     Delivered delivered{};                   ///< where there is a file
     std::vector<CompanionSet> companions{};  ///< that go by another name than the output
-    std::vector<CueSheet> cue_sheets{};      ///< that name the source, and the output has another name
+    std::vector<SheetBeside> cue_sheets{};   ///< that name the source, and the output has another name
+    std::optional<std::filesystem::path> sheet{};  ///< the one written anew
+    std::vector<PutStep> put{};  ///< where a part was patched: how it went back into its file
 };
 
 /// Source + patches = target, with receipt and way back.
@@ -179,6 +185,8 @@ struct UndoResult {
     std::optional<std::filesystem::path> unproven_reverse{};  ///< a reverse patch that stays for the same reason
     bool earlier_changes = false;                             ///< there are more, which the same call undoes
     std::optional<PatchFacts> patch{};                        ///< where the patch given was what the way back went by
+    bool by_journal = false;   ///< a change in the file's own place was undone
+    bool was_stopped = false;  ///< one that had been stopped in the middle
 };
 
 /// The last change of a file, undone: by its receipt, or by a reversible patch where there is no receipt. `patch` may

@@ -29,6 +29,8 @@ struct Part {
     std::optional<std::uint64_t> offset;  ///< in the container, where the part stands there in one piece as it is
     Bytes head;                           ///< its first bytes, at most 512, where they are at hand
     bool encrypted = false;
+    /// Why it has no offset: "packed", "computed" or "in pieces"; for people and programs.
+    std::string_view lies{};
 };
 
 /// Hands out the content of the part that is visited; at most once. Throws Error(unsupported) when it is encrypted,
@@ -37,17 +39,38 @@ using ExtractPart = std::function<void(ByteSink&)>;
 /// Stop ends the visit.
 using VisitPart = std::function<Flow(const Part&, const ExtractPart&)>;
 
+/// Where a part goes that may not fit where it was. A put never moves what it was not asked to move.
+enum class Room {
+    any,      ///< in its place, else behind everything else
+    place,    ///< in its place or not at all
+    append,   ///< as `any`, and new parts of a disc too
+    rebuild,  ///< in its place, and what follows it moves
+};
+
 struct PutOptions {
     bool mend = true;  ///< what depends on the part is put right as well, where it was right before
     Allowed allow{};
+    Room room = Room::any;
+    bool add = false;  ///< what is not there is added
+};
+
+/// What putting a part in comes to.
+struct PutResult {
+    PutResult(ChangeList list) : change(std::move(list)) {}
+    ChangeList change;  ///< of the container
+    /// "in-place", "moved", "rebuilt", "added", "removed": stable, for programs; empty: as the part's place says.
+    std::string_view how{};
+    std::optional<std::uint64_t> from{}, to{};  ///< offsets in the container's data
+    std::uint64_t moved_sectors = 0;            ///< by how much what follows it has moved
+    std::optional<std::uint64_t> mended{};      ///< bytes outside the part that depend on it, where they are known
+    std::vector<std::string> warnings{};
 };
 
 /// A file that has parts, and which has to outlive the container.
 class HOTSTITCH_EXPORT Container {
 public:
     virtual ~Container();
-    virtual std::string_view kind()
-        const noexcept = 0;                 ///< stable, for programs: "archive", "cartridge", "executable", "payload"
+    virtual std::string_view kind() const noexcept = 0;  ///< stable, for programs: "archive", "cartridge", "disc", …
     virtual std::string title() const = 0;  ///< for people: "a zip archive"
 
     /// One pass over all parts in the order in which they stand, whatever is extracted on the way.
@@ -56,7 +79,15 @@ public:
 
     /// The change of the container that puts `content` in the place of the part. Throws Error(unsupported) for
     /// containers that are only read, Error(usage) when it does not fit, Error(refused) for what is not allowed.
-    virtual ChangeList put(const Part& part, const ByteSource& content, const PutOptions& options) const;
+    virtual PutResult put(const Part& part, const SharedSource& content, const PutOptions& options) const;
+    /// One part more, by this name, or one less. Throw Error(unsupported) where a container has a fixed set of parts,
+    /// and what put() throws.
+    virtual PutResult add(const std::string& name, const SharedSource& content, const PutOptions& options) const;
+    virtual PutResult remove(const Part& part, const PutOptions& options) const;
+
+    /// The part as a source that reads the container's file, where its bytes can be had in any order without being
+    /// written somewhere first; null otherwise. `part` is one of parts(). Lives no longer than the container's file.
+    virtual SharedSource open(const Part& part) const;
 
     /// All parts. Throws as visit() does.
     std::vector<Part> parts() const;

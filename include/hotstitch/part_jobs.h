@@ -21,6 +21,15 @@ namespace hotstitch {
 /// As open_container(), for a file that has to have parts. Throws Error(unsupported) where none are known.
 HOTSTITCH_EXPORT std::unique_ptr<Container> open_parts(const InputFile& file, const WorkOptions& options = {});
 
+/// A file with parts by its address, or a folder, whose files are its parts.
+struct OpenedParts {
+    std::unique_ptr<InputFile> file{};  ///< null: it is a folder
+    std::unique_ptr<Container> container{};
+    std::filesystem::path path{};
+};
+/// "FILE", "FILE:PART", "FILE:" (the file), "FOLDER". Throws as the other open_parts() does.
+HOTSTITCH_EXPORT OpenedParts open_parts(const std::string& address, const WorkOptions& options = {});
+
 enum class PartState {
     listed,  ///< not compared
     same,
@@ -87,10 +96,22 @@ HOTSTITCH_EXPORT TakeResult take_parts(const TakeRequest& request, const WorkOpt
 /// One part into a sink.
 HOTSTITCH_EXPORT Part take_part(const std::string& address, ByteSink& out, const WorkOptions& options = {});
 
+/// One part to be put in, or taken away.
+struct PutItem {
+    std::string part;    ///< its address inside the file
+    std::string from{};  ///< the address of its new content
+    bool remove = false;
+    SharedSource content{};  ///< instead of `from`
+};
+
 struct PutStep {
     Part part;                                      ///< the innermost one
     std::string address;                            ///< of it in the file: "units.bin:content"
-    std::string from;                               ///< the address of its new content
+    std::string from;                               ///< the address of its new content; empty: it was taken away
+    std::string_view how{};                         ///< as in PutResult; of the outer part
+    std::optional<std::uint64_t> from_offset{}, to_offset{};  ///< where a disc's file was, and is
+    std::uint64_t moved_sectors = 0;                          ///< by how much what follows it has moved
+    std::vector<std::string> warnings{};
     Part outer{};                                   ///< the part of the file itself that it lies in, or that it is
     std::uint64_t changed = 0, mended = 0;          ///< bytes in `outer`, and outside it in what depends on it
     std::uint64_t size_before = 0, size_after = 0;  ///< of the file
@@ -99,12 +120,12 @@ struct PutStep {
 struct PutPlan {
     std::vector<PutStep> steps;
     ChangeList change;  ///< of the file, all steps together
+    /// What the change reads besides the file.
+    std::vector<std::shared_ptr<const void>> kept;
 };
 
-/// `parts`: addresses inside the file and of their new content; each is put into what those before it have made. A
-/// packed file is closed as it was. Throws Error(unsupported) where a file has no parts or is only read, Error(usage)
+/// Each part is put into what those before it have made. The file has to outlive the plan. A packed file is closed as it was. Throws Error(unsupported) where a file has no parts or is only read, Error(usage)
 /// where there is no such part or the content does not fit, Error(refused) for what is not allowed.
-HOTSTITCH_EXPORT PutPlan plan_put(const InputFile& file, const std::vector<std::pair<std::string, std::string>>& parts,
-                                  const PutOptions& options = {}, const WorkOptions& work = {});
+HOTSTITCH_EXPORT PutPlan plan_put(const InputFile& file, const std::vector<PutItem>& items, const PutOptions& options = {}, const WorkOptions& work = {});
 
 }  // namespace hotstitch

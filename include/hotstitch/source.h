@@ -152,6 +152,8 @@ enum class RepresentationKind {
     words_reversed,        ///< each four bytes reversed; harmless
     halves_swapped,        ///< each four bytes' halves exchanged; harmless
     de_interleaved,        ///< its first `bytes` bytes taken off, blocks of 16 KiB put back in order; harmless
+    user_data,         ///< of a disc image in whole sectors, the 2048 bytes of user data of each; harmless
+    in_whole_sectors,  ///< of a plain disc image, sectors of 2352 bytes around the data, of mode `bytes`; harmless
     interleaved,           ///< each 16 KiB as 8 KiB of odd and 8 KiB of even addresses; harmless
     without_padding,       ///< its last `bytes` bytes, all `fill`, taken off
     with_padding,          ///< `bytes` bytes of `fill` put behind

@@ -81,6 +81,7 @@ HOTSTITCH_EXPORT void identity_facts(Report& report, const Identity& identity);
 /// What else a cartridge image says, its checks, and how sure all that is.
 HOTSTITCH_EXPORT void image_facts(Report& report, const Identity& image);
 /// Facts, entry, segments, checks and warnings of an executable.
+HOTSTITCH_EXPORT void disc_facts(Report& report, const Identity& identity);
 HOTSTITCH_EXPORT void executable_facts(Report& report, const Identity& identity);
 /// The places named, both ways, with the bytes there. False where one is none; the others are told all the same.
 HOTSTITCH_EXPORT bool place_facts(Report& report, const Identity& identity, const ByteSource& file,

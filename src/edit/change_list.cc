@@ -10,10 +10,11 @@
 
 #include "hotstitch/error.h"
 #include "hotstitch/words.h"
-#include "source/whole.h"
 
 namespace hotstitch {
 namespace {
+
+constexpr std::size_t chunk = std::size_t{1} << 20;  ///< bytes that are looked at in one go
 
 Piece of_source(std::uint64_t offset, std::uint64_t length) {
     return {.kind = Piece::Kind::source, .length = length, .offset = offset};
@@ -91,6 +92,13 @@ void ChangeList::copy(std::uint64_t offset, std::uint64_t removed, std::uint64_t
     insert({offset, removed, {of_source(from, length)}});
 }
 
+void ChangeList::put_from(std::uint64_t offset, std::uint64_t removed, SharedSource other, std::uint64_t from,
+                          std::uint64_t length) {
+    insert({offset,
+            removed,
+            {{.kind = Piece::Kind::other, .length = length, .offset = from, .from = std::move(other)}}});
+}
+
 std::uint64_t ChangeList::result_size() const noexcept {
     std::uint64_t size = source_size_;
     for (const Splice& splice : splices_) size += splice.added() - splice.removed;
@@ -147,6 +155,21 @@ ChangeList ChangeList::then(const ChangeList& next) const {
     return list;
 }
 
+namespace {
+
+/// What comes from another source, in literals of bounded length.
+Flow tell_other(const Piece& piece, EditSink& sink) {
+    Bytes scratch(static_cast<std::size_t>(std::min<std::uint64_t>(piece.length, chunk)));
+    for (std::uint64_t done = 0; done < piece.length; done += scratch.size()) {
+        const auto part = static_cast<std::size_t>(std::min<std::uint64_t>(scratch.size(), piece.length - done));
+        if (sink.put(Edit::literal(piece.from->read(piece.offset + done, part, scratch))) == Flow::stop)
+            return Flow::stop;
+    }
+    return Flow::go_on;
+}
+
+}  // namespace
+
 void ChangeList::tell(EditSink& sink) const {
     for (const Piece& piece : pieces()) {
         Flow flow = Flow::go_on;
@@ -158,61 +181,107 @@ void ChangeList::tell(EditSink& sink) const {
                 break;
             case Piece::Kind::run: flow = sink.put(Edit::run(piece.value, piece.length)); break;
             case Piece::Kind::source: flow = sink.put(Edit::copy_source(piece.offset, piece.length)); break;
+            case Piece::Kind::other: flow = tell_other(piece, sink); break;
         }
         if (flow == Flow::stop) return;
     }
 }
 
-std::vector<ByteRange> differing_ranges(const ByteSource& before, const ByteSource& after) {
-    return differing_ranges(WholeView(before).bytes(), WholeView(after).bytes());
-}
+namespace {
 
-ChangeList differences(const ByteSource& before, const ByteSource& after) {
-    return differences(WholeView(before).bytes(), WholeView(after).bytes());
-}
-
-std::vector<ByteRange> differing_ranges(ByteView before, ByteView after) {
-    std::vector<ByteRange> ranges;
-    const std::size_t common = std::min(before.size(), after.size());
-    for (std::size_t at = 0; at < common;) {
-        at += common_prefix(before.subspan(at, common - at), after.subspan(at, common - at));
-        const std::size_t begin = at;
-        while (at < common && before[at] != after[at]) ++at;
-        if (at != begin) ranges.push_back({begin, at - begin});
+/// Calls `found` with each stretch in which two sources differ at the same places, where both have bytes.
+template <class Found>
+void compare_sources(const ByteSource& before, const ByteSource& after, std::uint64_t common, Found&& found) {
+    Bytes a(static_cast<std::size_t>(std::min<std::uint64_t>(common, chunk))), b(a.size());
+    std::uint64_t begin = 0, end = 0;  // of a stretch that may go on in the next chunk
+    for (std::uint64_t done = 0; done < common; done += a.size()) {
+        const auto part = static_cast<std::size_t>(std::min<std::uint64_t>(a.size(), common - done));
+        const ByteView x = before.read(done, part, a), y = after.read(done, part, b);
+        for (std::size_t at = 0; at < part;) {
+            at += common_prefix(x.subspan(at), y.subspan(at));
+            if (at == part) break;
+            const std::size_t from = at;
+            while (at < part && x[at] != y[at]) ++at;
+            if (begin == end || end != done + from) {
+                if (begin != end) found(begin, end);
+                begin = done + from;
+            }
+            end = done + at;
+        }
     }
+    if (begin != end) found(begin, end);
+}
+
+Bytes bytes_at(const ByteSource& source, std::uint64_t begin, std::uint64_t end) {
+    Bytes bytes(static_cast<std::size_t>(end - begin));
+    const ByteView read = source.read(begin, bytes.size(), bytes);
+    if (read.data() != bytes.data()) std::copy(read.begin(), read.end(), bytes.begin());
+    return bytes;
+}
+
+}  // namespace
+
+std::vector<ByteRange> differing_ranges(const ByteSource& before, const ByteSource& after) {
+    std::vector<ByteRange> ranges;
+    const std::uint64_t common = std::min(before.size(), after.size());
+    compare_sources(before, after, common,
+                    [&](std::uint64_t begin, std::uint64_t end) { ranges.push_back({begin, end - begin}); });
     if (before.size() != after.size()) ranges.push_back({common, std::max(before.size(), after.size()) - common});
     return ranges;
 }
 
-ChangeList differences(ByteView before, ByteView after) {
-    // A splice of its own takes more memory, and more of a patch, than so many bytes.
-    constexpr std::size_t least_gap = 16;
-    ChangeList list(before.size());
-    const std::size_t common = std::min(before.size(), after.size());
-    const auto replace = [&](std::size_t begin, std::size_t old_end, std::size_t new_end) {
-        list.put(begin, old_end - begin,
-                 Bytes(after.begin() + static_cast<std::ptrdiff_t>(begin),
-                       after.begin() + static_cast<std::ptrdiff_t>(new_end)));
-    };
-    std::size_t begin = 0, end = 0;  // of what is gathered; empty: nothing yet
-    const auto goes_on_at = [&](std::size_t at) { return begin != end && at - end < least_gap; };
-    for (std::size_t at = 0; at < common; end = at) {
-        at += common_prefix(before.subspan(at, common - at), after.subspan(at, common - at));
-        if (at == common) break;
-        if (!goes_on_at(at)) {
-            if (begin != end) replace(begin, end, end);
-            begin = at;
+std::vector<ByteRange> ChangeList::changed_ranges(const ByteSource& source) const {
+    const ChangedSource made(source, *this);
+    std::vector<ByteRange> ranges;
+    std::uint64_t at = 0, made_at = 0;
+    for (const Splice& splice : splices_) {
+        made_at += splice.offset - at;
+        const std::uint64_t added = splice.added();
+        if (added == splice.removed) {
+            const SliceSource before(borrowed(source), splice.offset, added), after(borrowed(made), made_at, added);
+            for (const ByteRange& range : differing_ranges(before, after))
+                ranges.push_back({splice.offset + range.offset, range.length});
+        } else {
+            ranges.push_back({splice.offset, std::max(added, splice.removed)});
         }
-        while (at < common && before[at] != after[at]) ++at;
+        at = splice.offset + splice.removed, made_at += added;
     }
+    return ranges;
+}
+
+ChangeList differences(const ByteSource& before, const ByteSource& after) {
+    // A splice of its own takes more memory, and more of a patch, than so many bytes.
+    constexpr std::uint64_t least_gap = 16;
+    ChangeList list(before.size());
+    const std::uint64_t common = std::min(before.size(), after.size());
+    const auto replace = [&](std::uint64_t begin, std::uint64_t old_end, std::uint64_t new_end) {
+        list.put(begin, old_end - begin, bytes_at(after, begin, new_end));
+    };
+    std::uint64_t begin = 0, end = 0;  // of what is gathered; empty: nothing yet
+    const auto goes_on_at = [&](std::uint64_t at) { return begin != end && at - end < least_gap; };
+    compare_sources(before, after, common, [&](std::uint64_t from, std::uint64_t to) {
+        if (!goes_on_at(from)) {
+            if (begin != end) replace(begin, end, end);
+            begin = from;
+        }
+        end = to;
+    });
     const bool longer_or_shorter = before.size() != after.size(), joined = longer_or_shorter && goes_on_at(common);
     if (begin != end && !joined) replace(begin, end, end);
     if (longer_or_shorter) replace(joined ? begin : common, before.size(), after.size());
     return list;
 }
 
-ChangedSource::ChangedSource(const ByteSource& source, const ChangeList& changes)
-    : source_(source), pieces_(changes.pieces()), ends_(ends_of(pieces_)), size_(changes.result_size()) {}
+std::vector<ByteRange> differing_ranges(ByteView before, ByteView after) {
+    return differing_ranges(MemorySource(before), MemorySource(after));
+}
+
+ChangeList differences(ByteView before, ByteView after) {
+    return differences(MemorySource(before), MemorySource(after));
+}
+
+ChangedSource::ChangedSource(SharedSource source, const ChangeList& changes)
+    : source_(std::move(source)), pieces_(changes.pieces()), ends_(ends_of(pieces_)), size_(changes.result_size()) {}
 
 ByteView ChangedSource::read(std::uint64_t offset, std::size_t length, MutableByteView scratch) const {
     auto at = static_cast<std::size_t>(std::upper_bound(ends_.begin(), ends_.end(), offset) - ends_.begin());
@@ -225,9 +294,10 @@ ByteView ChangedSource::read(std::uint64_t offset, std::size_t length, MutableBy
             std::fill(into.begin(), into.end(), piece.value);
         } else {
             const ByteView bytes =
-                piece.kind == Piece::Kind::source
-                    ? source_.read(piece.offset + skip, part, into)
-                    : ByteView(*piece.bytes).subspan(static_cast<std::size_t>(piece.offset + skip), part);
+                piece.kind == Piece::Kind::bytes
+                    ? ByteView(*piece.bytes).subspan(static_cast<std::size_t>(piece.offset + skip), part)
+                    : (piece.kind == Piece::Kind::other ? *piece.from : *source_)
+                          .read(piece.offset + skip, part, into);
             if (part == length) return bytes;  // all in one piece: no copy
             if (bytes.data() != into.data()) std::copy(bytes.begin(), bytes.end(), into.begin());
         }

@@ -11,6 +11,7 @@
 #include "fit/windows.h"
 #include "hotstitch/cartridge.h"
 #include "hotstitch/change_list.h"
+#include "hotstitch/disc.h"
 #include "hotstitch/error.h"
 #include "hotstitch/mend.h"
 #include "hotstitch/part.h"
@@ -134,6 +135,7 @@ private:
                                                   RepresentationKind::halves_swapped})
                 all.push_back({kind});
         add_interleavings(all);
+        add_sectors(all);
         if (source_.size && *source_.size < size) add_padding_taken_off(size - *source_.size, all);
         if (source_.size && *source_.size > size && *source_.size - size <= size)
             for (const std::byte fill : {std::byte{0xFF}, std::byte{0}})
@@ -152,6 +154,19 @@ private:
             all.push_back({RepresentationKind::de_interleaved});
             all.push_back({RepresentationKind::interleaved});
         }
+    }
+
+    /// A disc image in whole sectors, where one of user data alone is meant, or the other way round.
+    void add_sectors(std::vector<Representation>& all) const {
+        constexpr std::uint64_t plain = 2048, raw = 2352;
+        const Identity identity = identify(file_);
+        if (!identity.is("disc")) return;
+        if (const auto user = user_data_of(borrowed(file_)); user.get() != &file_) {
+            if (!source_.size || *source_.size == user->size()) all.push_back({RepresentationKind::user_data});
+            return;
+        }
+        if (!source_.size || *source_.size == file_.size() / plain * raw)
+            for (const std::uint64_t mode : {1, 2}) all.push_back({RepresentationKind::in_whole_sectors, mode});
     }
 
     void add_padding_taken_off(std::uint64_t extra, std::vector<Representation>& all) const {

@@ -15,6 +15,8 @@ std::string_view code_of(RepresentationKind kind) {
         case RepresentationKind::halves_swapped: return "byte-order";
         case RepresentationKind::de_interleaved:
         case RepresentationKind::interleaved: return "interleaved";
+        case RepresentationKind::user_data: return "whole-sectors";
+        case RepresentationKind::in_whole_sectors: return "user-data-alone";
         case RepresentationKind::without_padding: return "padded";
         case RepresentationKind::with_padding: return "trimmed";
         case RepresentationKind::line_ends_restored: break;

@@ -28,6 +28,8 @@ struct InputFile::State {
     std::string origin;
     std::optional<ScratchFile> scratch;  ///< of what was unpacked
     bool has_identity = false;           ///< `info` is that of a file with a name
+    std::shared_ptr<State> whole;        ///< of what is a slice
+    fs::path sheet;
     ByteView bytes;
 };
 
@@ -84,7 +86,7 @@ std::optional<std::uint64_t> mappable_size(int descriptor, const struct stat& in
 }  // namespace
 
 InputFile::InputFile(const fs::path& path, const Limits& limits, const Progress& progress)
-    : state_(std::make_unique<State>()) {
+    : state_(std::make_shared<State>()) {
     State& s = *state_;
     s.path = path;
     s.origin = path.string();
@@ -108,15 +110,16 @@ InputFile::InputFile(const fs::path& path, const Limits& limits, const Progress&
 }
 
 InputFile InputFile::from_descriptor(int descriptor, std::string name, const Limits& limits, const Progress& progress) {
-    auto state = std::make_unique<State>();
+    auto state = std::make_shared<State>();
     state->path = std::move(name);
     state->memory = read_to_end(descriptor, state->path, limits, progress);
     state->bytes = state->memory;
     return InputFile(std::move(state));
 }
 
-InputFile InputFile::part(const InputFile& file, std::string_view part, const std::function<void(ByteSink&)>& extract) {
-    auto state = std::make_unique<State>();
+/// Of a part: where it would lie, and whose file it is.
+std::shared_ptr<InputFile::State> InputFile::state_of_part(const InputFile& file, std::string_view part) {
+    auto state = std::make_shared<State>();
     // What a gz or xz holds has no name of its own: it is the file's without the last extension.
     const fs::path name = part.empty() ? file.path().stem() : fs::path(part).filename();
     state->path = file.path().parent_path() / name;
@@ -125,6 +128,11 @@ InputFile InputFile::part(const InputFile& file, std::string_view part, const st
         state->origin += c == ':' ? std::string("\\:") : std::string(1, c);
     state->info = file.state_->info;
     state->has_identity = file.state_->has_identity;
+    return state;
+}
+
+InputFile InputFile::part(const InputFile& file, std::string_view part, const std::function<void(ByteSink&)>& extract) {
+    auto state = state_of_part(file, part);
     state->scratch.emplace();
     extract(*state->scratch);
     file.check_intact();
@@ -132,7 +140,14 @@ InputFile InputFile::part(const InputFile& file, std::string_view part, const st
     return InputFile(std::move(state));
 }
 
-InputFile::InputFile(std::unique_ptr<State> state) noexcept : state_(std::move(state)) {}
+InputFile InputFile::slice(const InputFile& file, std::string_view part, ByteView bytes) {
+    auto state = state_of_part(file, part);
+    state->whole = file.state_;
+    state->bytes = bytes;
+    return InputFile(std::move(state));
+}
+
+InputFile::InputFile(std::shared_ptr<State> state) noexcept : state_(std::move(state)) {}
 InputFile::~InputFile() = default;
 InputFile::InputFile(InputFile&&) noexcept = default;
 InputFile& InputFile::operator=(InputFile&&) noexcept = default;
@@ -154,7 +169,9 @@ const fs::path& InputFile::path() const noexcept {
 }
 
 void InputFile::check_intact() const {
-    const State& s = *state_;
+    const State* outer = state_.get();
+    while (outer->whole) outer = outer->whole.get();
+    const State& s = *outer;
     if (!s.mapping.ok()) return;
     struct stat now {};
     const bool shrunk =
@@ -169,8 +186,14 @@ void InputFile::check_intact() const {
 const std::string& InputFile::origin() const noexcept {
     return state_->origin;
 }
+const fs::path& InputFile::sheet() const noexcept {
+    return state_->sheet;
+}
+void InputFile::set_sheet(fs::path path) {
+    state_->sheet = std::move(path);
+}
 bool InputFile::is_unpacked() const noexcept {
-    return state_->scratch.has_value();
+    return state_->scratch.has_value() || state_->whole != nullptr;
 }
 
 std::optional<FileStamp> InputFile::stamp() const noexcept {

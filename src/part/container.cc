@@ -55,9 +55,21 @@ std::string nearest(const std::vector<Part>& parts, std::string_view name) {
 
 Container::~Container() = default;
 
-ChangeList Container::put(const Part&, const ByteSource&, const PutOptions&) const {
+PutResult Container::put(const Part&, const SharedSource&, const PutOptions&) const {
     throw Error(ErrorCode::unsupported, fmt::format("nothing can be put into {}: it is only read", title()))
         .hint("take the part out, change it, and pack it again with the program that made the archive");
+}
+
+PutResult Container::add(const std::string&, const SharedSource&, const PutOptions&) const {
+    throw Error(ErrorCode::unsupported, fmt::format("nothing can be added to {}", title()));
+}
+
+PutResult Container::remove(const Part& part, const PutOptions&) const {
+    throw Error(ErrorCode::unsupported, fmt::format("{} cannot be removed from {}", part.name, title()));
+}
+
+SharedSource Container::open(const Part&) const {
+    return nullptr;
 }
 
 ChangeList put_in_place(const ByteSource& file, const Part& part, const ByteSource& content,

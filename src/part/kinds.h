@@ -11,6 +11,8 @@ std::unique_ptr<Container> open_archive(const ByteSource& file, Identity identit
                                         const Progress& progress);
 std::unique_ptr<Container> open_cartridge(const ByteSource& file, Identity identity, const Limits& limits,
                                           const Progress& progress);
+std::unique_ptr<Container> open_disc(const ByteSource& file, Identity identity, const Limits& limits,
+                                     const Progress& progress);
 std::unique_ptr<Container> open_executable(const ByteSource& file, Identity identity, const Limits& limits,
                                            const Progress& progress);
 std::unique_ptr<Container> open_payload(const ByteSource& file, Identity identity, const Limits& limits,
@@ -18,6 +20,9 @@ std::unique_ptr<Container> open_payload(const ByteSource& file, Identity identit
 
 /// What kinds without a word at their begin are known by: the whole file. Nothing: it is none. Throw Error(io).
 std::optional<FileKind> recognise_payload(const ByteSource& file);
+
+/// Whether the file is a disc image: then its kind is set, and what it says. A few sectors are read. Throws Error(io).
+bool identify_disc(const ByteSource& file, Identity& identity);
 
 /// Fills in what an executable says of itself. What is broken in it becomes a warning. Throws Error(io).
 void identify_executable(const ByteSource& file, Identity& identity);

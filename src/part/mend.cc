@@ -41,8 +41,17 @@ Mending mending_of(ByteView file, Identity identity, const MendOptions& options)
     return mending;
 }
 
-/// "a SNES ROM", "a Windows executable".
+/// Whether its mends are changes of a file of any size, and those that it has.
+bool has_file_mends(const Identity& identity) {
+    return identity.is("disc") || (identity.is("executable") && !identity.platform.empty());
+}
+std::vector<MendRow> file_mends_of(const Identity& identity) {
+    return identity.is("disc") ? mends_of_disc() : mends_of_executable(identity);
+}
+
+/// "a SNES ROM", "a Windows executable", "a disc image".
 std::string subject(const Identity& identity) {
+    if (identity.is("disc")) return "a disc image";
     return fmt::format("{} {}{}", identity.platform_title.find_first_of("AE") == 0 ? "an" : "a",
                        identity.platform_title, identity.is("executable") ? "" : " ROM");
 }
@@ -104,10 +113,10 @@ MendStep change_by(const ByteSource& file, const MendRow& row, std::string_view 
             .reason = std::move(mending.reason)};
 }
 
-/// Executables: of any size, each step a change of what those before it have made.
-MendPlan plan_for_executable(const ByteSource& file, const Identity& identity, const std::vector<MendRequest>& requests,
+/// Each step is a change of what those before it have made.
+MendPlan plan_for_file(const ByteSource& file, const Identity& identity, const std::vector<MendRequest>& requests,
                              const MendOptions& options) {
-    const std::vector<MendRow> rows = mends_of_executable(identity);
+    const std::vector<MendRow> rows = file_mends_of(identity);
     check_options(identity, options);
     MendPlan plan;
     plan.change = ChangeList(file.size());
@@ -129,10 +138,10 @@ MendPlan plan_for_executable(const ByteSource& file, const Identity& identity, c
     return plan;
 }
 
-std::vector<MendOffer> offers_for_executable(const ByteSource& file, const Identity& identity, MendOptions options) {
+std::vector<MendOffer> offers_for_file(const ByteSource& file, const Identity& identity, MendOptions options) {
     options.allow = {true, true};  // what it would do, whatever it needs
     std::vector<MendOffer> offers;
-    for (const MendRow& row : mends_of_executable(identity)) {
+    for (const MendRow& row : file_mends_of(identity)) {
         MendOffer offer{.name = row.name,
                         .value = row.value,
                         .present = {},
@@ -141,6 +150,7 @@ std::vector<MendOffer> offers_for_executable(const ByteSource& file, const Ident
                         .cannot = {}};
         offer.needs_value = row.takes == MendRow::Value::needed;
         if (row.name == "entry" && identity.entry) offer.present = hex_text(*identity.entry, 1);
+        if (row.name == "volume-id") offer.present = identity.title;
         if (!offer.needs_value) try {
                 ChangeList change;
                 offer.step = change_by(file, row, {}, options, change);
@@ -150,7 +160,7 @@ std::vector<MendOffer> offers_for_executable(const ByteSource& file, const Ident
                 offer.cannot = error.what();
             }
         // A checksum that is 0 is as good as none; flags are a matter of taste.
-        const bool stale = row.turn == Turn::checks &&
+        const bool stale = row.turn == Turn::checks && !identity.is("disc") &&
                            std::any_of(identity.checks.begin(), identity.checks.end(),
                                        [](const InternalCheck& c) { return c.state == CheckState::wrong; });
         offer.needed = stale && offer.step && offer.step->changes();
@@ -224,7 +234,7 @@ MendPlan plan_for_cartridge(ByteView file, const std::vector<MendRequest>& reque
     std::optional<Identity> identity = recognise_cartridge(file);
     if (!identity)
         throw Error(ErrorCode::unsupported,
-                    "the file is no ROM or executable of a known kind, so there is nothing to mend by")
+                    "the file is no ROM, executable or disc image of a known kind, so there is nothing to mend by")
             .hint("describe the file: it may be packed, damaged, or something else");
     const std::vector<MendRow> rows = mends_of_cartridge(*identity);
     const Ordered ordered = ordered_requests(rows, requests, *identity);
@@ -246,8 +256,8 @@ MendPlan plan_for_cartridge(ByteView file, const std::vector<MendRequest>& reque
 }  // namespace
 
 MendPlan plan_mends(const ByteSource& file, const std::vector<MendRequest>& requests, const MendOptions& options) {
-    if (const Identity identity = identify(file); identity.is("executable") && !identity.platform.empty())
-        return plan_for_executable(file, identity, requests, options);
+    if (const Identity identity = identify(file); has_file_mends(identity))
+        return plan_for_file(file, identity, requests, options);
     if (file.size() > largest_cartridge) return plan_for_cartridge({}, requests, options);
     return plan_for_cartridge(WholeView(file), requests, options);
 }
@@ -257,8 +267,8 @@ MendPlan plan_mends(ByteView file, const std::vector<MendRequest>& requests, con
 }
 
 std::vector<MendOffer> mends_for(const ByteSource& source, const MendOptions& options) {
-    if (const Identity found = identify(source); found.is("executable") && !found.platform.empty())
-        return offers_for_executable(source, found, options);
+    if (const Identity found = identify(source); has_file_mends(found))
+        return offers_for_file(source, found, options);
     std::optional<Identity> identity = recognise_cartridge(source);
     if (!identity) return {};
     check_options(*identity, options);

@@ -57,4 +57,7 @@ std::vector<MendRow> mends_of_cartridge(const Identity& identity);
 /// The same of an executable's format; none where it is not known.
 std::vector<MendRow> mends_of_executable(const Identity& identity);
 
+/// The same of a disc image.
+std::vector<MendRow> mends_of_disc();
+
 }  // namespace hotstitch

@@ -22,6 +22,7 @@ struct KindWithParts {
 };
 constexpr KindWithParts kinds_with_parts[] = {{"archive", open_archive},
                                               {"cartridge", open_cartridge},
+                                              {"disc", open_disc},
                                               {"executable", open_executable},
                                               {"payload", open_payload}};
 
@@ -40,6 +41,7 @@ Identity identify(const ByteSource& file) {
     other.kind = recognise_file(head_of(file));
     other.size = file.size();
     if (excludes_cartridge(other.kind)) return other;
+    if (identify_disc(file, other)) return other;  // whatever its boot area begins with
     std::optional<Identity> cartridge = recognise_cartridge(file);
     // What begins like something else has to be certain; a hack with stale checks often is likely only.
     const bool certain = cartridge && cartridge->certainty == Certainty::certain;

@@ -10,6 +10,7 @@
 #include <array>
 #include <charconv>
 
+#include "source/sectors.h"
 #include "source/whole.h"
 
 namespace hotstitch {
@@ -72,20 +73,6 @@ std::unique_ptr<ByteSource> in_order(SharedSource file, RepresentationKind kind)
     return rearranged<block>(std::move(file), [](std::size_t i) { return i % half * 2 + (i < half ? 1 : 0); });
 }
 
-/// Owns what it gives out.
-class OwnedSource final : public ByteSource {
-public:
-    explicit OwnedSource(Bytes bytes) : bytes_(std::move(bytes)) {}
-    std::uint64_t size() const noexcept override { return bytes_.size(); }
-    ByteView read(std::uint64_t offset, std::size_t length, MutableByteView) const override {
-        return ByteView(bytes_).subspan(static_cast<std::size_t>(offset), length);
-    }
-    std::optional<ByteView> whole() const noexcept override { return ByteView(bytes_); }
-
-private:
-    Bytes bytes_;
-};
-
 Bytes with_line_ends_restored(ByteView file) {
     Bytes out;
     out.reserve(file.size());
@@ -115,25 +102,37 @@ std::unique_ptr<ByteSource> built(SharedSource file, const Representation& readi
         case RepresentationKind::de_interleaved:
         case RepresentationKind::interleaved:
             return in_order(slice(std::move(file), bytes, size - bytes), reading.kind);
+        case RepresentationKind::user_data: {
+            const auto layout = disc::raw_layout_of(*file);
+            if (!layout) return slice(std::move(file), 0, size);  // it holds nothing else
+            return std::make_unique<disc::UserData>(std::move(file), *layout);
+        }
+        case RepresentationKind::in_whole_sectors:
+            return disc::raw_from_plain(slice(std::move(file), 0, size / disc::user_size * disc::user_size),
+                                        bytes == 2 ? disc::SectorMode::form1 : disc::SectorMode::mode1);
         case RepresentationKind::without_padding: return slice(std::move(file), 0, size - bytes);
         case RepresentationKind::with_padding:
             return joined(std::move(file), std::make_shared<FilledSource>(reading.fill, bytes));
         case RepresentationKind::line_ends_restored: break;
     }
-    return std::make_unique<OwnedSource>(with_line_ends_restored(WholeView(*file)));
+    SharedSource restored = owned(with_line_ends_restored(WholeView(*file)));
+    const std::uint64_t length = restored->size();
+    return slice(std::move(restored), 0, length);
 }
 
 }  // namespace
 
 namespace {
 
-constexpr std::array<std::pair<RepresentationKind, std::string_view>, 10> codes{
+constexpr std::array<std::pair<RepresentationKind, std::string_view>, 12> codes{
     {{RepresentationKind::without_front_header, "without-front-header"},
      {RepresentationKind::with_front_header, "with-front-header"},
      {RepresentationKind::pairs_swapped, "pairs-swapped"},
      {RepresentationKind::words_reversed, "words-reversed"},
      {RepresentationKind::halves_swapped, "halves-swapped"},
      {RepresentationKind::de_interleaved, "de-interleaved"},
+     {RepresentationKind::user_data, "user-data"},
+     {RepresentationKind::in_whole_sectors, "in-whole-sectors"},
      {RepresentationKind::interleaved, "interleaved"},
      {RepresentationKind::without_padding, "without-padding"},
      {RepresentationKind::with_padding, "with-padding"},
@@ -185,6 +184,9 @@ std::string words_for(const Representation& reading) {
             return reading.bytes == 0 ? "de-interleaved"
                                       : fmt::format("de-interleaved, without its front header of {}",
                                                     counted(reading.bytes, "byte", "bytes"));
+        case RepresentationKind::user_data: return "as the user data of its sectors, 2,048 bytes of each";
+        case RepresentationKind::in_whole_sectors:
+            return fmt::format("in whole sectors of 2,352 bytes, mode {}", reading.bytes);
         case RepresentationKind::interleaved: return "interleaved in blocks of 16 KiB";
         case RepresentationKind::without_padding:
             return fmt::format("without its last {} of padding", counted(reading.bytes, "byte", "bytes"));

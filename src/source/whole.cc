@@ -7,6 +7,27 @@
 #include <algorithm>
 
 namespace hotstitch {
+namespace {
+
+/// Owns what it gives out.
+class OwnedSource final : public ByteSource {
+public:
+    explicit OwnedSource(Bytes bytes) : bytes_(std::move(bytes)) {}
+    std::uint64_t size() const noexcept override { return bytes_.size(); }
+    ByteView read(std::uint64_t offset, std::size_t length, MutableByteView) const override {
+        return ByteView(bytes_).subspan(static_cast<std::size_t>(offset), length);
+    }
+    std::optional<ByteView> whole() const noexcept override { return ByteView(bytes_); }
+
+private:
+    Bytes bytes_;
+};
+
+}  // namespace
+
+SharedSource owned(Bytes bytes) {
+    return std::make_shared<OwnedSource>(std::move(bytes));
+}
 
 WholeView::WholeView(const ByteSource& source, const Limits& limits) {
     if (const auto whole = source.whole()) {

@@ -30,6 +30,9 @@ private:
 /// The file so read, as a copy.
 Bytes bytes_read(ByteView file, const std::optional<Representation>& reading);
 
+/// Bytes as a source that keeps them.
+SharedSource owned(Bytes bytes);
+
 /// Temporary storage as the limits lend it; memory where they lend none.
 std::unique_ptr<ByteSink> scratch_of(const Limits& limits);
 

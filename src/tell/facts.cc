@@ -169,6 +169,7 @@ void mismatch_facts(Report& report, const std::vector<DigestMismatch>& mismatche
 void state_way_back(const Delivered& delivered, Report& report) {
     path_fact(report, "backup", "backup", delivered.backup);
     path_fact(report, "reverse", "reverse", delivered.reverse);
+    path_fact(report, "journal", "way back", delivered.journal);
     path_fact(report, "receipt", "receipt", delivered.receipt);
     if (!delivered.has_way_back)
         report.warn("no backup and no reverse patch were kept: there is no way back from this");
@@ -181,8 +182,9 @@ void conclude_made_already(const fs::path& output, Report& report) {
 }
 
 void output_fact(Report& report, const Digests& made, const fs::path& path) {
-    report.fact("output", "output", fmt::format("{}, crc32 {}", size_text(*made.size), made.crc32->hex()),
-                file_json(path, made));
+    std::string text = size_text(*made.size);
+    if (made.crc32) text += ", crc32 " + made.crc32->hex();  // not of what was changed in place
+    report.fact("output", "output", text, file_json(path, made));
     if (path != "-") report.output_is(path.string());
 }
 

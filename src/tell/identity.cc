@@ -65,7 +65,8 @@ void size_facts(Report& report, const Identity& image) {
 
 void identity_facts(Report& report, const Identity& image) {
     report.detail("platform", image.platform);
-    report.fact("platform_title", image.is("executable") ? "format" : "platform", std::string(image.platform_title),
+    if (!image.platform_title.empty())
+        report.fact("platform_title", image.is("executable") ? "format" : "platform", std::string(image.platform_title),
                 image.platform_title);
     text_fact(report, "region", "region", image.region);
     if (image.revision) report.fact("revision", "revision", fmt::format("{}", *image.revision), *image.revision);
@@ -109,6 +110,11 @@ void executable_facts(Report& report, const Identity& identity) {
     }
     report.list("segments", "holds", lines, segments_shown, list);
     check_facts(report, identity);
+    for (const std::string& warning : identity.warnings) report.warn(escaped(warning));
+}
+
+void disc_facts(Report& report, const Identity& identity) {
+    fact_facts(report, identity);
     for (const std::string& warning : identity.warnings) report.warn(escaped(warning));
 }
 

@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "hotstitch/cartridge.h"
+#include "hotstitch/disc.h"
 #include "hotstitch/error.h"
 #include "hotstitch/mend.h"
 #include "source/whole.h"
@@ -74,9 +75,19 @@ void ApplyJob::State::mend(ByteSink& sink, const ByteSource& made) {
     }
 }
 
+/// Other user data in the source's own sectors.
+void ApplyJob::State::put_into_sectors(ByteSink& sink) {
+    const std::unique_ptr<ByteSink> plain = scratch_of(work.limits);
+    plain->write(sink.written().value());
+    const auto user = std::make_shared<MemorySource>(plain->written().value());
+    replace(sink, {}, ChangedSource(*source, with_user_data(borrowed(*source), user)));
+    changed_by_us = true;
+}
+
 void ApplyJob::State::put_back(ByteSink& sink) {
     const auto& representation = stages.front().representation;
     if (!request.keep_representation || !representation) return;
+    if (representation->kind == RepresentationKind::user_data) return put_into_sectors(sink);
     const auto bytes = static_cast<std::size_t>(representation->bytes);
     Bytes front;
     std::optional<Representation> back;
@@ -89,6 +100,7 @@ void ApplyJob::State::put_back(ByteSink& sink) {
             front = head_of(*source, bytes);
             back = Representation{RepresentationKind::interleaved};
             break;
+        case RepresentationKind::in_whole_sectors: back = Representation{RepresentationKind::user_data}; break;
         case RepresentationKind::interleaved: back = Representation{RepresentationKind::de_interleaved}; break;
         case RepresentationKind::pairs_swapped:
         case RepresentationKind::words_reversed:

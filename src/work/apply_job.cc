@@ -6,6 +6,7 @@
 #include "hotstitch/error.h"
 #include "work/apply_state.h"
 #include "work/receipts.h"
+#include "work/sheets.h"
 
 namespace hotstitch {
 
@@ -16,13 +17,14 @@ void ApplyJob::State::open() {
     if (request.in_place && !request.output.empty())
         throw Error(ErrorCode::usage, "in place and to another output contradict each other");
     source.emplace(open_file(request.source, work));
+    around = file_around();
     for (const std::string& name : request.patches) {
         PatchInput patch{open_patch_file(name, work, request.patches.size() == 1 ? &*source : nullptr), nullptr, {}};
         stages.push_back({std::move(patch)});
     }
     swap_if_unmistakable();
     for (ApplyStage& stage : stages) open_stage(stage);
-    if (request.as_is) return;
+    if (request.as_is || around) return;
     SourceFile found = source_for(*std::move(source), *stages.front().reader, options_for(stages.front()).checks, work);
     source.emplace(std::move(found.file));
     result.archive = std::move(found.archive);
@@ -102,6 +104,11 @@ std::string ApplyJob::State::output_extension() {
 }
 
 fs::path ApplyJob::State::output_path() {
+    if (around)
+        return request.in_place
+                   ? around->first.path()
+                   : hotstitch::output_path(request.output,
+                                            default_apply_output(around->first, stages.back().file.path()));
     if (request.in_place) return source->path();
     fs::path place = default_apply_output(*source, stages.back().file.path());
     std::error_code code;
@@ -142,6 +149,22 @@ std::vector<CompanionSet> ApplyJob::State::companions_of(const fs::path& output)
     return all;
 }
 
+void ApplyJob::State::add_sheet(Delivery& delivery) {
+    if (!request.with_sheet || request.in_place) return;
+    const fs::path& output = delivery.output().path();
+    std::vector<fs::path> sheets{source->sheet()};
+    for (const SheetBeside& sheet : cue_sheets_naming(source->path())) sheets.push_back(sheet.path);
+    std::erase_if(sheets, [](const fs::path& sheet) { return sheet.empty(); });
+    if (sheets.empty())
+        throw Error(ErrorCode::usage, fmt::format("no cue sheet beside {} names it", source->path().string()))
+            .in("with sheet")
+            .hint("leave that request out, or name the sheet instead of the file");
+    const auto text = sheet_naming(sheets.front(), source->path(), output.filename().string());
+    if (!text) throw Error(ErrorCode::io, fmt::format("{} names another file", sheets.front().string()));
+    result.sheet = fs::path(output).replace_extension(".cue");
+    delivery.add(*result.sheet, {.replace = request.replace}).write(bytes_of(*text));
+}
+
 bool ApplyJob::State::is_already_patched() const {
     if (stages.size() != 1 || !request.output.empty()) return false;
     const ApplyStage& stage = stages.front();
@@ -150,6 +173,7 @@ bool ApplyJob::State::is_already_patched() const {
 }
 
 void ApplyJob::State::deliver() {
+    if (around) return deliver_around();
     if (request.in_place && source->is_unpacked())
         throw Error(ErrorCode::usage, "a file inside an archive cannot be replaced in place")
             .in("in place in an archive")
@@ -176,15 +200,16 @@ void ApplyJob::State::deliver() {
         return;
     }
     finish_content(delivery.output());
+    add_sheet(delivery);
     result.delivered = delivery.finish(receipt_for(delivery.output().path().parent_path()));
     if (result.delivered.stood_already) result.outcome = ApplyOutcome::made_already;
     result.companions = companions_of(result.delivered.output);
-    if (!request.in_place && result.delivered.output.filename() != source->path().filename())
+    if (!request.in_place && !result.sheet && result.delivered.output.filename() != source->path().filename())
         result.cue_sheets = cue_sheets_naming(source->path());
 }
 
 ApplyJob::ApplyJob(ApplyRequest request, WorkOptions options)
-    : state_(std::make_unique<State>(State{std::move(request), std::move(options), {}, {}, {}, {}, {}, {}, false})) {
+    : state_(std::make_unique<State>(State{std::move(request), std::move(options), {}, {}, {}, {}, {}, {}, false, {}})) {
     if (!state_->work.limits.scratch) state_->work.limits.scratch = [] { return std::make_unique<ScratchFile>(); };
 }
 ApplyJob::~ApplyJob() = default;

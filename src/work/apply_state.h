@@ -20,6 +20,8 @@ struct ApplyJob::State {
     DigestChoice receipt_digests{.crc32 = false};  ///< to be taken while the bytes go by
     std::optional<RepresentationTrial> trial;      ///< of the first stage, where one was made
     bool changed_by_us = false;                    ///< the output is not what the last patch makes
+    /// The file that the source is a part of, and the part's address in it: the output is that file.
+    std::optional<std::pair<InputFile, std::string>> around{};
 
     // apply_job.cc
     void open();
@@ -31,9 +33,14 @@ struct ApplyJob::State {
     std::string output_extension();
     std::filesystem::path output_path();
     void deliver();
+    void add_sheet(Delivery& delivery);
     Receipt receipt_for(const std::filesystem::path& folder) const;
     std::vector<CompanionSet> companions_of(const std::filesystem::path& output) const;
     bool is_already_patched() const;
+
+    // apply_part.cc
+    std::optional<std::pair<InputFile, std::string>> file_around() const;
+    void deliver_around();
 
     // apply_stages.cc
     void make(ByteSink& target);
@@ -52,6 +59,7 @@ struct ApplyJob::State {
     void look_at_checks(ByteSink& sink);
     void mend(ByteSink& sink, const ByteSource& made);
     void put_back(ByteSink& sink);
+    void put_into_sectors(ByteSink& sink);
 };
 
 }  // namespace hotstitch

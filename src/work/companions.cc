@@ -66,9 +66,9 @@ std::vector<CompanionSet> companions_in(const fs::path& folder) {
     return out;
 }
 
-std::vector<CueSheet> cue_sheets_naming(const fs::path& file) {
+std::vector<SheetBeside> cue_sheets_naming(const fs::path& file) {
     constexpr std::size_t most_entries = 10'000, most_read = 64 << 10;
-    std::vector<CueSheet> sheets;
+    std::vector<SheetBeside> sheets;
     std::vector<fs::path> entries = files_in(file.parent_path());
     entries.resize(std::min(entries.size(), most_entries));
     for (const fs::path& entry : entries) {

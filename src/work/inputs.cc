@@ -13,6 +13,8 @@
 #include "hotstitch/error.h"
 #include "hotstitch/part.h"
 #include "hotstitch/words.h"
+#include "work/folder.h"
+#include "work/sheets.h"
 
 namespace hotstitch {
 
@@ -86,33 +88,54 @@ bool is_archive(const InputFile& file) {
 std::pair<std::string, std::string> split_file(const std::string& name) {
     std::error_code code;
     if (name == "-" || fs::exists(name, code)) return {name, {}};
-    // The first colon behind which a part's name may stand: what is before it has to be a file.
-    for (std::size_t colon = name.find(':'); colon != std::string::npos; colon = name.find(':', colon + 1))
-        if (fs::is_regular_file(name.substr(0, colon), code)) return {name.substr(0, colon), name.substr(colon + 1)};
+    // The first colon behind which a part's name may stand: what is before it has to be a file, a drive or a folder.
+    for (std::size_t colon = name.find(':'); colon != std::string::npos; colon = name.find(':', colon + 1)) {
+        const fs::file_status status = fs::status(name.substr(0, colon), code);
+        if (fs::is_regular_file(status) || fs::is_block_file(status) || fs::is_directory(status))
+            return {name.substr(0, colon), name.substr(colon + 1)};
+    }
     return {name, {}};
 }
 
 InputFile open_part(const InputFile& file, std::string_view name, const WorkOptions& options) {
-    const auto container = open_container(file, options.limits, options.progress);
+    const auto container = open_with_tracks(file, file, options);
     if (!container)
         throw Error(ErrorCode::usage,
                     fmt::format("{} has no parts: it is {}", file.path().string(), identify(file).kind.title))
             .in("part")
             .found(std::string(name));
     if (name == "content") name = {};
+    // What stands in the file as it is needs no copy.
+    if (const std::string_view spelt = name.empty() ? "content" : name; container->kind() != "archive") {
+        const Part part = find_part(*container, spelt);
+        const SharedSource bytes = container->open(part);
+        if (const auto whole = bytes && part.offset ? bytes->whole() : std::nullopt)
+            return InputFile::slice(file, part.name, *whole);
+    }
     return InputFile::part(file, name,
                            [&](ByteSink& out) { extract_part(*container, name.empty() ? "content" : name, out); });
 }
 
+InputFile open_for_change(const std::string& name, const std::string& inside, const WorkOptions& options) {
+    if (name != "-") check_finished(name);
+    InputFile opened = options.open ? options.open(name) : InputFile(name, options.limits, options.progress);
+    // A cue sheet stands for its disc.
+    if (const auto sheet = sheet_in(opened)) return open_by_sheet(opened, *sheet, inside, options);
+    return opened;
+}
+
 InputFile open_file(const std::string& address, const WorkOptions& options) {
-    const auto plain = [&](const std::string& name) {
-        return options.open ? options.open(name) : InputFile(name, options.limits, options.progress);
-    };
     const auto [name, part] = split_file(address);
-    if (name == address) return plain(name);
-    InputFile opened = plain(name);
-    for (const std::string& inner : split_address(part.empty() ? "content" : part))
-        opened = open_part(opened, inner, options);
+    std::vector<std::string> inside;
+    if (name != address) inside = split_address(part.empty() ? "content" : part);
+    std::error_code code;
+    if (!inside.empty() && fs::is_directory(name, code)) {
+        InputFile file(file_in_folder(name, inside.front()), options.limits, options.progress);
+        for (std::size_t i = 1; i < inside.size(); ++i) file = open_part(file, inside[i], options);
+        return file;
+    }
+    InputFile opened = open_for_change(name, part, options);
+    for (const std::string& inner : inside) opened = open_part(opened, inner, options);
     return opened;
 }
 

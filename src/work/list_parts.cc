@@ -9,6 +9,8 @@
 
 #include "hotstitch/error.h"
 #include "hotstitch/part_jobs.h"
+#include "work/folder.h"
+#include "work/sheets.h"
 
 namespace hotstitch {
 namespace {
@@ -54,17 +56,16 @@ private:
     void collect(const Container& container, const std::string& prefix, int depth) {
         container.visit([&](const Part& part, const ExtractPart& extract) {
             ListedPart row{.address = prefix + in_address(part.name), .part = part};
-            if (part.kind == "file" || part.kind == "content")
+            if (is_file(part))
                 row.kind = part.encrypted ? FileKind{"encrypted", "encrypted"} : recognise_file(part.head);
             const bool keep = wanted(row.address);
-            const bool open = request_.deep && depth < most_depth && !part.encrypted &&
-                              (part.kind == "file" || part.kind == "content") &&
+            const bool open = request_.deep && depth < most_depth && !part.encrypted && is_file(part) &&
                               part.size.value_or(0) <= largest_opened;
             if (rows_.size() >= most_rows)
                 throw Error(ErrorCode::limit, "there are more parts than are listed")
                     .wanted(fmt::format("at most {}", most_rows));
             if (open)
-                look_into(std::move(row), keep, extract, depth);
+                look_into(container, std::move(row), keep, extract, depth);
             else if (keep) {
                 if (request_.digests && !part.encrypted) row.digests = digests_of(extract);
                 rows_.push_back(std::move(row));
@@ -73,10 +74,16 @@ private:
         });
     }
 
-    void look_into(ListedPart row, bool keep, const ExtractPart& extract, int depth) {
+    static bool is_file(const Part& part) { return part.kind == "file" || part.kind == "content"; }
+
+    void look_into(const Container& container, ListedPart row, bool keep, const ExtractPart& extract, int depth) {
         ScratchFile scratch;
-        extract(scratch);
-        const MemorySource content(scratch.written().value());
+        SharedSource direct = row.part.lies == "past the end" ? nullptr : container.open(row.part);
+        if (!direct) {
+            extract(scratch);
+            direct = std::make_shared<MemorySource>(scratch.written().value());
+        }
+        const ByteSource& content = *direct;
         if (request_.digests) row.digests = digest(content, available({.crc32 = true, .sha1 = true}));
         std::unique_ptr<Container> inner;
         try {
@@ -105,11 +112,27 @@ private:
 }  // namespace
 
 std::unique_ptr<Container> open_parts(const InputFile& file, const WorkOptions& options) {
-    auto container = open_container(file, options.limits, options.progress);
+    auto container = open_with_tracks(file, file, options);
     if (container) return container;
     throw Error(ErrorCode::unsupported, fmt::format("{} has no parts that are known: it is {}", file.path().string(),
                                                     identify(file).kind.title))
-        .hint("archives, compressed files and cartridge ROMs have parts; describe tells more of this file");
+        .hint("archives, discs, executables, packed files and cartridge ROMs have parts; describe tells more of this file");
+}
+
+OpenedParts open_parts(const std::string& address, const WorkOptions& options) {
+    OpenedParts opened;
+    const auto [name, inside] = split_file(address);
+    std::error_code code;
+    if (inside.empty() && std::filesystem::is_directory(name, code)) {
+        opened.container = open_folder(name);
+        opened.path = name;
+        return opened;
+    }
+    // "FILE:" is all of the file.
+    opened.file = std::make_unique<InputFile>(open_file(inside.empty() ? name : address, options));
+    opened.container = open_parts(*opened.file, options);
+    opened.path = opened.file->path();
+    return opened;
 }
 
 std::string_view code_of(PartState state) noexcept {
@@ -138,10 +161,31 @@ std::vector<ListedPart> list_parts(const Container& container, const ListRequest
     return Collector(request, options).rows(container);
 }
 
+namespace {
+
+bool reads_in_any_order(const Container& container) {
+    bool yes = false;
+    container.visit([&](const Part& part, const ExtractPart&) {
+        yes = part.lies == "past the end" || container.open(part) != nullptr;
+        return Flow::stop;
+    });
+    return yes;
+}
+
+void compare_directly(const Container& container, const Container& other, ListedPart& row, const ListedPart& match) {
+    const bool cut = row.part.lies == "past the end", other_cut = match.part.lies == "past the end";
+    if (!cut && !other_cut) row.changed = differing_ranges(*container.open(row.part), *other.open(match.part));
+    row.state = !row.changed.empty() || cut || other_cut ? PartState::changed : PartState::same;
+}
+
+}  // namespace
+
 std::vector<ListedPart> compare_parts(const Container& container, const Container& other, const ListRequest& request,
                                       const WorkOptions& options) {
+    // Parts that can be read in any order are compared byte by byte, others by their digests first.
+    const bool direct = reads_in_any_order(container) && reads_in_any_order(other);
     ListRequest with_digests = request;
-    with_digests.digests = true;
+    with_digests.digests = request.digests || !direct;
     std::vector<ListedPart> rows = list_parts(container, with_digests, options),
                             there = list_parts(other, with_digests, options);
     std::map<std::string, ListedPart*> by_name;
@@ -150,6 +194,11 @@ std::vector<ListedPart> compare_parts(const Container& container, const Containe
         row.state = PartState::only_here;
         const auto match = by_name.find(row.address);
         if (match == by_name.end()) continue;
+        if (direct && row.address.find(':') == std::string::npos) {
+            compare_directly(container, other, row, *match->second);
+            by_name.erase(match);
+            continue;
+        }
         const bool equal =
             row.digests && match->second->digests && compare(*row.digests, *match->second->digests).empty();
         row.state = equal ? PartState::same : PartState::changed;

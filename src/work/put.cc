@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Puts parts into a file, or into parts of parts: each container closes what the one inside it has become. All in one
-// call are one change. Tested by tests/part_test.cc and tests/payload_test.cc.
+// call are one change. Tested by tests/part_test.cc, tests/payload_test.cc and tests/cli_disc_test.cc.
 #include <fmt/format.h>
 
 #include <numeric>
@@ -8,6 +8,7 @@
 
 #include "hotstitch/error.h"
 #include "hotstitch/part_jobs.h"
+#include "work/sheets.h"
 
 namespace hotstitch {
 namespace {
@@ -22,55 +23,97 @@ std::uint64_t bytes_in(const std::vector<ByteRange>& ranges) {
                            [](std::uint64_t sum, const ByteRange& range) { return sum + range.length; });
 }
 
+bool no_such_part(const Error& error) {
+    return error.code() == ErrorCode::usage && error.field() == "part" && error.found().empty();
+}
+
 struct Putting {
+    const InputFile& named;
     const PutOptions& put;
     const WorkOptions& work;
+    PutPlan& plan;  ///< keeps what the change reads
 
-    /// The change of `file` that puts `content` where the names lead. `outer` is the part of the file itself.
-    ChangeList into(const ByteSource& file, const std::string& file_name, std::span<const std::string> names,
-                    const ByteSource& content, PutStep& step, Part& outer) const {
-        const auto container = open_container(file, work.limits, work.progress);
-        if (!container)
-            throw Error(ErrorCode::unsupported, fmt::format("{} has no parts that are known", file_name))
-                .hint(
-                    "cartridge ROMs, executables and packed files have parts that can be put in; describe tells more "
-                    "of this file");
-        outer = find_part(*container, names.front());
+    std::unique_ptr<Container> opened(const ByteSource& file, const std::string& file_name, bool outermost) const {
+        auto container =
+            outermost ? open_with_tracks(named, file, work) : open_container(file, work.limits, work.progress);
+        if (container) return container;
+        throw Error(ErrorCode::unsupported, fmt::format("{} has no parts that are known", file_name))
+            .hint("discs, cartridge ROMs, executables and packed files have parts that can be put in; describe tells "
+                  "more of this file");
+    }
+
+    SharedSource content_of(const Container& container, const Part& part) const {
+        if (SharedSource direct = container.open(part)) return direct;
+        const std::shared_ptr<ByteSink> scratch =
+            work.limits.scratch ? work.limits.scratch() : std::make_unique<MemorySink>();
+        extract_part(container, part.name, *scratch);
+        plan.kept.push_back(scratch);
+        return std::make_shared<MemorySource>(scratch->written().value());
+    }
+
+    /// The change of `file` that puts `content` where the names lead; none: takes away what is there. `outer` is the
+    /// part of the file itself.
+    PutResult into(const SharedSource& file, const std::string& file_name, std::span<const std::string> names,
+                   const SharedSource& content, PutStep& step, Part& outer, bool outermost) const {
+        const auto container = opened(*file, file_name, outermost);
+        try {
+            outer = find_part(*container, names.front());
+        } catch (const Error& error) {
+            if (!put.add || names.size() != 1 || !content || !no_such_part(error)) throw;
+            outer = {.name = names.front(), .kind = "file", .size = content->size(), .offset = {}, .head = {}};
+            step.part = outer, step.changed = content->size();
+            return container->add(names.front(), content, put);
+        }
         step.part = outer;
-        const auto unpacked = work.limits.scratch ? work.limits.scratch() : std::make_unique<MemorySink>();
-        extract_part(*container, outer.name, *unpacked);
-        const MemorySource inner(unpacked->written().value());
+        if (names.size() == 1 && !content) {
+            step.changed = outer.size.value_or(0);
+            return container->remove(outer, put);
+        }
+        const SharedSource inner = content_of(*container, outer);
         if (names.size() == 1) {
-            step.changed = bytes_in(differing_ranges(inner, content));
+            step.changed = bytes_in(differing_ranges(*inner, *content));
             return container->put(outer, content, put);
         }
         Part inside;
-        const ChangeList change = into(inner, outer.name, names.subspan(1), content, step, inside);
-        if (change.empty()) return ChangeList(file.size());
+        const PutResult change = into(inner, outer.name, names.subspan(1), content, step, inside, false);
+        if (change.change.empty()) return ChangeList(file->size());
         step.part = inside;
-        return container->put(outer, ChangedSource(inner, change), put);
+        return container->put(outer, std::make_shared<ChangedSource>(inner, change.change), put);
     }
 };
 
 }  // namespace
 
-PutPlan plan_put(const InputFile& file, const std::vector<std::pair<std::string, std::string>>& parts,
-                 const PutOptions& options, const WorkOptions& work) {
-    PutPlan plan{{}, ChangeList(file.size())};
-    for (const auto& [name, address] : parts) {
-        const InputFile content = open_file(address, work);
-        const ChangedSource made(file, plan.change);
-        PutStep step{.part = {}, .address = name, .from = content.origin()};
+PutPlan plan_put(const InputFile& file, const std::vector<PutItem>& items, const PutOptions& options,
+                 const WorkOptions& work) {
+    PutPlan plan{{}, ChangeList(file.size()), {}};
+    for (const PutItem& item : items) {
+        SharedSource content = item.content;
+        std::string from = item.from;
+        if (!item.remove && !content) {
+            const auto opened = std::make_shared<InputFile>(open_file(item.from, work));
+            from = opened->origin();
+            content = opened;
+        }
+        const auto made = std::make_shared<ChangedSource>(file, plan.change);
+        plan.kept.push_back(made);
+        PutStep step{.part = {}, .address = item.part, .from = from};
         Part outer;
-        const ChangeList change =
-            Putting{options, work}.into(made, file.path().string(), split_address(name), content, step, outer);
-        content.check_intact();
+        const PutResult result = Putting{file, options, work, plan}.into(
+            made, file.path().string(), split_address(item.part), content, step, outer, true);
+        if (content) content->check_intact();
         step.outer = outer;
-        step.size_before = made.size(), step.size_after = change.result_size();
-        for (const ByteRange& range : differing_ranges(made, ChangedSource(made, change)))
-            if (!lies_in(outer, range)) step.mended += range.length;
+        step.how = result.how, step.from_offset = result.from, step.to_offset = result.to;
+        step.moved_sectors = result.moved_sectors;
+        step.warnings = result.warnings;
+        step.size_before = made->size(), step.size_after = result.change.result_size();
+        if (result.mended)
+            step.mended = *result.mended;
+        else if (result.how.empty())
+            for (const ByteRange& range : result.change.changed_ranges(*made))
+                if (!lies_in(outer, range)) step.mended += range.length;
         plan.steps.push_back(std::move(step));
-        plan.change = plan.change.then(change);
+        plan.change = plan.change.then(result.change);
     }
     file.check_intact();
     return plan;

@@ -5,6 +5,7 @@
 #include "hotstitch/error.h"
 #include "hotstitch/jobs.h"
 #include "work/receipts.h"
+#include "work/sheets.h"
 
 namespace hotstitch {
 
@@ -70,11 +71,34 @@ void check_rewrite(const InputFile& source, const RewriteRequest& request) {
             .hint("name another output");
 }
 
+namespace {
+
+/// Larger files are not copied to change some bytes of them.
+constexpr std::uint64_t largest_copied = std::uint64_t{64} << 20;
+
+RewriteResult rewrite_in_place(const InputFile& source, const ChangeList& change, const RewriteRequest& request,
+                               const WorkOptions& work) {
+    RewriteResult result;
+    result.output.size = change.result_size();
+    result.delivered.output = really_absolute(source.path());
+    result.delivered.journal = change_in_place(source, change, request.what,
+                                               request.replace != Replace::without_backup, work.progress);
+    result.delivered.has_way_back = result.delivered.journal.has_value();
+    return result;
+}
+
+}  // namespace
+
 RewriteResult rewrite(const InputFile& source, const ChangeList& change, const RewriteRequest& request,
                       const WorkOptions& work) {
     check_rewrite(source, request);
     if (!request.patch.empty()) return write_patch(source, change, request, work);
-    const fs::path path = request.in_place ? source.path() : output_path(request.output, source.path().filename());
+    if (request.in_place && source.size() > largest_copied && request.aside.empty() && fits_in_place(change))
+        return rewrite_in_place(source, change, request, work);
+    const SheetOutput sheet = request.in_place ? SheetOutput{} : sheet_output(source, request.output);
+    const fs::path path = request.in_place        ? source.path()
+                          : !sheet.sheet.empty() ? sheet.file
+                                                 : output_path(request.output, source.path().filename());
     if (!request.in_place)
         refuse_inputs(path, {&source}, "name another output, or replace the file in place (it is kept as a backup)",
                       "output or in place");
@@ -87,6 +111,7 @@ RewriteResult rewrite(const InputFile& source, const ChangeList& change, const R
     keep_aside(source, request, delivery);
     RewriteResult result;
     write_source(ChangedSource(source, change), delivery.output());
+    write_sheet(source, sheet, request.replace, delivery);
     result.output = digest(MemorySource(delivery.output().written().value()), delivery.wanted_of(change.result_size()),
                            work.progress);
     Receipt receipt;

@@ -51,12 +51,6 @@ std::size_t last_name(const std::string& address) {
     return 0;
 }
 
-/// All names but the last one are opened; the last one is what is taken.
-std::pair<InputFile, std::string> open_all_but_last(const std::string& address, const WorkOptions& options) {
-    const std::size_t last = last_name(address);
-    return {open_file(address.substr(0, last - 1), options), address.substr(last)};
-}
-
 class Taking {
 public:
     Taking(const TakeRequest& request, const WorkOptions& options) : request_(request), options_(options) {}
@@ -75,29 +69,30 @@ private:
             throw Error(ErrorCode::usage, fmt::format("{} names no part", address))
                 .in("address")
                 .hint("list the parts of the file to see what there is");
-        const std::pair<InputFile, std::string> opened = open_all_but_last(address, options_);
-        const InputFile& file = opened.first;
-        const std::string& name = opened.second;
-        const auto container = open_parts(file, options_);
-        if (is_tree(address)) return take_tree(file, *container, name);
-        const Part found = find_part(*container, split_address(name).front());
-        const fs::path own = found.name == "content" ? file.path().stem() : safe_path(found.name).filename();
-        container->visit([&](const Part& p, const ExtractPart& extract) {
+        const std::size_t last = last_name(address);
+        const std::string name = address.substr(last);
+        const OpenedParts opened = open_parts(address.substr(0, last - 1), options_);
+        if (is_tree(address)) return take_tree(opened, name);
+        const Part found = find_part(*opened.container, split_address(name).front());
+        const fs::path own = found.name == "content" ? opened.path.stem() : safe_path(found.name).filename();
+        opened.container->visit([&](const Part& p, const ExtractPart& extract) {
             if (p.name != found.name) return Flow::go_on;
-            write(p, output_path(request_.output, file.path().parent_path() / own), file, extract);
+            write(p, output_path(request_.output, opened.path.parent_path() / own), opened, extract);
             return Flow::stop;
         });
     }
 
-    void take_tree(const InputFile& file, const Container& container, const std::string& prefix) {
+    void take_tree(const OpenedParts& opened, const std::string& prefix) {
         fs::path folder = request_.output;
-        if (folder.empty()) folder = file.path().parent_path() / file.path().stem();
+        if (folder.empty()) folder = opened.path.parent_path() / opened.path.stem();
         bool any = false;
+        const Container& container = *opened.container;
+        const bool files_only = has_files(container);
         container.visit([&](const Part& part, const ExtractPart& extract) {
-            if (!part.name.starts_with(prefix)) return Flow::go_on;
+            if (!part.name.starts_with(prefix) || (files_only && part.kind != "file")) return Flow::go_on;
             any = true;
             if (part.encrypted) return ++result_.encrypted, Flow::go_on;
-            write(part, unique(folder, safe_path(std::string_view(part.name).substr(prefix.size())), part.name), file,
+            write(part, unique(folder, safe_path(std::string_view(part.name).substr(prefix.size())), part.name), opened,
                   extract);
             return Flow::go_on;
         });
@@ -124,8 +119,19 @@ private:
         return folder / path;
     }
 
-    void write(const Part& part, const fs::path& path, const InputFile& file, const ExtractPart& extract) {
-        refuse_inputs(path, {&file}, "name another output: this is the file that the part lies in");
+    /// Of a disc, what is not a file of it (its tracks, its boot area) is taken by name only.
+    static bool has_files(const Container& container) {
+        bool any = false;
+        container.visit([&](const Part& part, const ExtractPart&) {
+            any = part.kind == "file";
+            return any ? Flow::stop : Flow::go_on;
+        });
+        return any;
+    }
+
+    void write(const Part& part, const fs::path& path, const OpenedParts& opened, const ExtractPart& extract) {
+        if (opened.file)
+            refuse_inputs(path, {opened.file.get()}, "name another output: this is the file that the part lies in");
         OutputFile out(path, {.replace = request_.replace});
         extract(out);
         const std::uint64_t size = out.written()->size();
@@ -147,9 +153,10 @@ TakeResult take_parts(const TakeRequest& request, const WorkOptions& options) {
 
 Part take_part(const std::string& address, ByteSink& out, const WorkOptions& options) {
     if (split_file(address).second.empty()) throw Error(ErrorCode::usage, fmt::format("{} names no part", address));
-    const auto [file, name] = open_all_but_last(address, options);
-    Part part = extract_part(*open_parts(file, options), split_address(name).front(), out);
-    file.check_intact();
+    const std::size_t last = last_name(address);
+    const OpenedParts opened = open_parts(address.substr(0, last - 1), options);
+    Part part = extract_part(*opened.container, split_address(address.substr(last)).front(), out);
+    if (opened.file) opened.file->check_intact();
     return part;
 }
 

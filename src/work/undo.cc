@@ -254,11 +254,21 @@ UndoResult undo_by_patch(const fs::path& file, const std::string& patch_name, co
     return result;
 }
 
+UndoResult undo_by_journal(const fs::path& file, bool finished) {
+    undo_in_place(file);
+    UndoResult result{.outcome = UndoOutcome::restored, .file = file};
+    result.by_journal = true;
+    result.was_stopped = !finished;
+    return result;
+}
+
 }  // namespace
 
 UndoResult undo(const fs::path& named, const std::string& patch, const WorkOptions& options) {
     std::error_code code;
     const fs::path file = really_absolute(named);
+    if (patch.empty() && fs::is_regular_file(file, code))
+        if (const auto journal = journal_of(file)) return undo_by_journal(file, journal->finished);
     const bool has_receipt = fs::exists(receipt_path(file), code);
     if (!has_receipt && !fs::is_regular_file(file, code))
         throw Error(ErrorCode::io, fmt::format("there is no file {}", file.string()));

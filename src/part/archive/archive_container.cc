@@ -32,9 +32,9 @@ public:
     }
 
     /// A compressed file takes other content; an archive of several files is only read.
-    ChangeList put(const Part& part, const ByteSource& content, const PutOptions& options) const override {
+    PutResult put(const Part& part, const SharedSource& content, const PutOptions& options) const override {
         if (part.kind != "content") return Container::put(part, content, options);
-        return put_content(file_, content, limits_);
+        return put_content(file_, *content, limits_);
     }
 
 private:

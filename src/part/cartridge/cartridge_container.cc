@@ -47,13 +47,13 @@ public:
         }
     }
 
-    ChangeList put(const Part& part, const ByteSource& content, const PutOptions& options) const override {
+    PutResult put(const Part& part, const SharedSource& content, const PutOptions& options) const override {
         if (!part.offset)
             throw Error(ErrorCode::unsupported,
                         "the ROM is in another order than the console reads it, so a part has no place in it")
                 .hint("put it in order first, with the mend byte-order or de-interleave");
         ChangeList list = put_in_place(
-            MemorySource(file_), part, content, std::nullopt,
+            MemorySource(file_), part, *content, std::nullopt,
             part.kind == "front-header" ? "to take it off or put another one on, use header" : "fill it up, or cut it");
         if (!options.mend || !all_checks_right(image_)) return list;
         const Bytes made = changed(file_, list);

@@ -220,8 +220,12 @@ public:
         }
     }
 
-    ChangeList put(const Part& part, const ByteSource& content, const PutOptions& options) const override {
-        ChangeList list = put_in_place(file_, part, content, std::byte{0},
+    SharedSource open(const Part& part) const override {
+        return std::make_shared<SliceSource>(borrowed(file_), *part.offset, *part.size);
+    }
+
+    PutResult put(const Part& part, const SharedSource& content, const PutOptions& options) const override {
+        ChangeList list = put_in_place(file_, part, *content, std::byte{0},
                                        "what stands behind it cannot move; for more code or data, see the mends");
         if (list.empty()) return list;
         if (format_.check_put != nullptr && part.kind != "overlay") format_.check_put(file_, options.allow);

@@ -33,8 +33,8 @@ public:
                 [&](ByteSink& out) { out.write(bytes); });
     }
 
-    ChangeList put(const Part&, const ByteSource& content, const PutOptions&) const override {
-        const WholeView bytes(content, limits_);
+    PutResult put(const Part&, const SharedSource& content, const PutOptions&) const override {
+        const WholeView bytes(*content, limits_);
         return differences(file_, repacked(codec_, file_, bytes, limits_));
     }
 

@@ -1,0 +1,177 @@
+// SPDX-License-Identifier: MIT
+// A disc's files as parts. What is put in becomes a change of the user data and, where the image is in whole sectors,
+// of those. Tested by tests/disc_test.cc.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cctype>
+#include <unordered_map>
+
+#include "hotstitch/error.h"
+#include "hotstitch/words.h"
+#include "part/disc/disc.h"
+#include "part/disc/volume_change.h"
+#include "part/kinds.h"
+
+namespace hotstitch::disc {
+namespace {
+
+constexpr std::string_view track_name = "track 1", boot_name = "boot-area", program_name = "main-program";
+
+bool same_path(std::string_view a, std::string_view b) {
+    return std::equal(a.begin(), a.end(), b.begin(), b.end(), [](unsigned char x, unsigned char y) {
+        return std::tolower(x) == std::tolower(y);
+    });
+}
+
+class DiscContainer final : public Container {
+public:
+    DiscContainer(Image image, Identity identity) : image_(std::move(image)), identity_(std::move(identity)) {
+        if (image_.has_volume) volume_ = read_volume(*image_.user);
+        if (!volume_) return;
+        const std::string program = main_program(*image_.user);
+        for (const Entry& entry : volume_->tree().entries) {
+            if (entry.directory) continue;
+            by_path_.emplace(entry.path, &entry);
+            if (!program.empty() && same_path(entry.path, program)) program_ = &entry;
+        }
+    }
+
+    std::string_view kind() const noexcept override { return "disc"; }
+    std::string title() const override { return words_for(identity_); }
+
+    void visit(const VisitPart& visitor) const override {
+        const auto show = [&](Part part, const SharedSource& content) {
+            if (content) part.head = head_of(*content);
+            return visitor(part, [&](ByteSink& out) {
+                       if (!content)
+                           throw Error(ErrorCode::truncated,
+                                       fmt::format("{} lies past the end of the image", part.name))
+                               .in("part")
+                               .hint("the image was cut short; get a whole copy");
+                       write_source(*content, out);
+                   }) == Flow::go_on;
+        };
+        if (image_.layout.is_raw() &&
+            !show({.name = std::string(track_name), .kind = "track", .size = image_.layout.user_bytes(), .offset = {},
+                   .head = {}, .lies = "computed"},
+                  image_.user))
+            return;
+        if (!volume_) return;
+        if (!show(part_at(boot_name, "boot-area", 0, system_area * user_size), boot_area())) return;
+        if (program_ != nullptr && !show(part_of(*program_, program_name, "main-program"), content_of(*program_)))
+            return;
+        for (const Entry& entry : volume_->tree().entries)
+            if (!entry.directory && entry.link.empty() &&
+                !show(part_of(entry, entry.path, "file"), content_of(entry)))
+                return;
+    }
+
+    SharedSource open(const Part& part) const override {
+        if (part.kind == "track") return image_.user;
+        if (part.kind == "boot-area") return boot_area();
+        return content_of(entry_of(part));
+    }
+
+    PutResult put(const Part& part, const SharedSource& content, const PutOptions& options) const override {
+        if (part.kind == "track") return put_track(content);
+        if (part.kind == "boot-area") {
+            Part area = part;
+            area.offset = 0;
+            return on_track(put_in_place(*image_.user, area, *content, std::byte{0}, "it has 16 sectors on every disc"));
+        }
+        const Entry& entry = entry_of(part);
+        refuse_form2(entry);
+        return on_track(put_file(image_.user, *volume_, entry, content, options.room));
+    }
+
+    PutResult add(const std::string& name, const SharedSource& content, const PutOptions& options) const override {
+        if (!volume_) return Container::add(name, content, options);
+        return on_track(add_file(image_.user, *volume_, name, content, options.room));
+    }
+
+    PutResult remove(const Part& part, const PutOptions& options) const override {
+        if (part.kind != "file") return Container::remove(part, options);
+        return on_track(remove_file(image_.user, *volume_, entry_of(part), options.room));
+    }
+
+private:
+    SharedSource boot_area() const {
+        return std::make_shared<SliceSource>(image_.user, 0, system_area * user_size);
+    }
+
+    Part part_at(std::string_view name, std::string_view kind, std::uint64_t offset, std::uint64_t size) const {
+        Part part{.name = std::string(name), .kind = kind, .size = size, .offset = {}, .head = {}};
+        if (image_.layout.is_raw())
+            part.lies = "computed";
+        else
+            part.offset = offset;
+        return part;
+    }
+
+    Part part_of(const Entry& entry, std::string_view name, std::string_view kind) const {
+        Part part = part_at(name, kind, entry.records.front().extent * user_size, entry.size);
+        if (entry.size == 0) part.offset.reset(), part.lies = "nowhere";
+        if (entry.size != 0 && !entry.in_one_piece()) part.offset.reset(), part.lies = "in pieces";
+        if (entry.cut) part.offset.reset(), part.lies = "past the end";
+        return part;
+    }
+
+    SharedSource content_of(const Entry& entry) const {
+        return entry.cut ? nullptr : source_of(image_.user, entry);
+    }
+
+    const Entry& entry_of(const Part& part) const {
+        if (part.kind == "main-program" && program_ != nullptr) return *program_;
+        if (const auto found = by_path_.find(part.name); found != by_path_.end()) return *found->second;
+        throw Error(ErrorCode::usage, fmt::format("there is no part {} in {}", part.name, title())).in("part");
+    }
+
+    void refuse_form2(const Entry& entry) const {
+        for (const Record& r : entry.records)
+            if (!entry.cut && has_form2(*image_.track, image_.layout, r.extent, sectors_for(r.size)))
+                throw Error(ErrorCode::unsupported,
+                            fmt::format("{} lies in sectors of sound or film (mode 2, form 2), which are only read",
+                                        entry.path))
+                    .in("part");
+    }
+
+    PutResult put_track(const SharedSource& content) const {
+        if (content->size() != image_.user->size())
+            throw Error(ErrorCode::usage, "a plain image that goes into a raw one has to have its length")
+                .in("part")
+                .wanted(counted(image_.user->size(), "byte", "bytes"))
+                .found(counted(content->size(), "byte", "bytes"));
+        return with_user_data(image_.track, content);
+    }
+
+    PutResult on_track(PutResult result) const {
+        if (image_.layout.is_raw()) {
+            result.change = image_.on_track(result.change);
+            result.from.reset(), result.to.reset();
+        }
+        return result;
+    }
+
+    Image image_;
+    Identity identity_;
+    std::optional<Volume> volume_;
+    std::unordered_map<std::string_view, const Entry*> by_path_;
+    const Entry* program_ = nullptr;
+};
+
+}  // namespace
+}  // namespace hotstitch::disc
+
+namespace hotstitch {
+
+std::unique_ptr<Container> open_disc(const ByteSource& file, Identity identity, const Limits&, const Progress&) {
+    auto image = disc::image_of(file);
+    if (!image) return nullptr;
+    if (!image->has_volume && !image->layout.is_raw())
+        throw Error(ErrorCode::unsupported, "a disc with UDF alone is recognised, not read")
+            .hint("mount it, and name files in the folder where it is mounted");
+    return std::make_unique<disc::DiscContainer>(*std::move(image), std::move(identity));
+}
+
+}  // namespace hotstitch
