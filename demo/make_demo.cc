@@ -3,10 +3,12 @@
 #include <cstdio>
 #include <filesystem>
 #include <fstream>
+#include <string>
 #include <string_view>
 #include <utility>
 
 #include "cartridges.h"
+#include "disc.h"
 #include "executables.h"
 
 namespace {
@@ -15,6 +17,25 @@ bool save(const std::filesystem::path& path, const demo::Rom& rom) {
     std::ofstream file(path, std::ios::binary);
     file.write(reinterpret_cast<const char*>(rom.data()), static_cast<std::streamsize>(rom.size()));
     return file.flush().good();
+}
+
+/// Both editions of the disc: plain, and in whole sectors with a foghorn behind it and the sheet that says so.
+bool save_discs(const std::filesystem::path& folder) {
+    bool saved = true;
+    for (const int revision : {0, 1}) {
+        const std::string name = "Kelp Harbour (disc, revision " + std::to_string(revision) + ")";
+        const demo::Rom plain = demo::disc(demo::kelp_harbour_files(revision));
+        saved = saved && save(folder / (name + ".iso"), plain);
+        if (revision == 0) continue;
+        demo::Rom whole = demo::in_sectors(plain, 2);
+        const demo::Rom sound = demo::sound(2);
+        const std::string sheet = demo::cue_sheet(name + ".bin", 2, whole.size() / 2352);
+        whole.insert(whole.end(), sound.begin(), sound.end());
+        demo::Rom text;
+        for (const char c : sheet) text.push_back(static_cast<std::byte>(c));
+        saved = saved && save(folder / (name + ".bin"), whole) && save(folder / (name + ".cue"), text);
+    }
+    return saved;
 }
 
 /// The berths of harbour.cc: a name of 14 bytes and a depth of two, LZ10-packed as a hurried packer does it.
@@ -72,6 +93,7 @@ int main(int argc, char** argv) {
                  save(folder / "Harbour Master.elf", demo::elf({.is_64_bit = false, .machine = 8, .room = true})) &&
                  save(folder / "Harbour Master.dol", demo::dol()) && save(folder / "Harbour Master.ps-x", demo::ps_x());
     for (const demo::NamedRom& other : demo::cartridges()) saved = saved && save(folder / other.name, other.rom);
+    saved = saved && save_discs(folder);
     if (!saved) std::fprintf(stderr, "make_demo: cannot write into %s\n", folder.c_str());
     return saved ? 0 : 4;
 }

@@ -51,13 +51,14 @@ void state_rows(const std::vector<ListedPart>& rows, Report& report) {
         if (!words_for(row).empty() || row.digests)
             width = std::max(width, std::min<std::size_t>(row.address.size(), 44));
     }
-    if (!rows.empty()) report.fact("parts", "parts", fmt::format("{:>13}  {:<12}  {}", "bytes", "place", "name"), list);
+    const tell::JsonValue value(list);
+    if (!rows.empty()) report.fact("parts", "parts", fmt::format("{:>13}  {:<12}  {}", "bytes", "place", "name"), value);
     // Of what is compared, people want what differs.
     std::vector<std::string> lines;
     for (const ListedPart& row : rows)
         if (row.state != PartState::same) lines.push_back(text_of_row(row, width));
-    report.list("parts", "parts", lines, rows_shown, list);
-    report.detail("parts", list);
+    report.list("parts", "parts", lines, rows_shown, value);
+    report.detail("parts", value);
 }
 
 void container_fact(const OpenedParts& opened, const char* key, const char* label, Report& report) {

@@ -6,6 +6,7 @@
 #include <concepts>
 #include <cstddef>
 #include <cstdint>
+#include <memory>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -18,7 +19,7 @@ namespace hotstitch::tell {
 /// A value of a JSON document, kept as its text.
 class HOTSTITCH_EXPORT JsonValue {
 public:
-    JsonValue(std::nullptr_t) : text_("null") {}
+    JsonValue(std::nullptr_t) { set("null"); }
     JsonValue(double number);
     /// UTF-8, or what is not becomes replacement characters.
     JsonValue(std::string_view text);
@@ -27,19 +28,22 @@ public:
     template <std::integral Number>
     JsonValue(Number number) {
         if constexpr (std::same_as<Number, bool>)
-            text_ = number ? "true" : "false";
+            set(number ? "true" : "false");
         else
-            text_ = std::to_string(number);
+            set(std::to_string(number));
     }
     /// A value of the JSON library that the caller uses, where it gives its text so.
     template <class Json>
     requires requires(const Json& value) { value.dump(-1, ' ', false, Json::error_handler_t::replace); }
-    JsonValue(const Json& value) : text_(value.dump(-1, ' ', false, Json::error_handler_t::replace)) {}
+    JsonValue(const Json& value) {
+        set(value.dump(-1, ' ', false, Json::error_handler_t::replace));
+    }
 
-    const std::string& text() const noexcept { return text_; }
+    const std::string& text() const noexcept { return *text_; }
 
 private:
-    std::string text_;
+    void set(std::string text) { text_ = std::make_shared<const std::string>(std::move(text)); }
+    std::shared_ptr<const std::string> text_;  ///< shared by all facts that show a line of it
 };
 
 /// What a process that did the job answers its caller. The numbers are part of the interface.

@@ -58,6 +58,7 @@ private:
             ListedPart row{.address = prefix + in_address(part.name), .part = part};
             if (is_file(part))
                 row.kind = part.encrypted ? FileKind{"encrypted", "encrypted"} : recognise_file(part.head);
+            row.part.head = {};  // of many rows, that would be much
             const bool keep = wanted(row.address);
             const bool open = request_.deep && depth < most_depth && !part.encrypted && is_file(part) &&
                               part.size.value_or(0) <= largest_opened;

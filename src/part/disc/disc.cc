@@ -113,6 +113,21 @@ std::string date_of(ByteView field) {
                        d.substr(10, 2), d.substr(12, 2), zone);
 }
 
+/// What stands behind the primary descriptor.
+std::string further_descriptors(const ByteSource& user) {
+    std::string text;
+    const auto add = [&](const char* what) { text += fmt::format("{}{}", text.empty() ? "" : ", ", what); };
+    for (std::uint64_t sector = system_area + 1; (sector + 1) * user_size <= user.size() && sector < 32; ++sector) {
+        const Bytes b = sector_at(user, sector);
+        const std::string_view id = text_at(b, 1, 5);
+        if (id == "NSR02" || id == "NSR03") add("UDF");
+        if (id != "CD001") continue;
+        if (u8(b, 0) == 2) add("Joliet names");
+        if (u8(b, 0) == 0 && text_at(b, 7, 9) == "EL TORITO") add("a boot catalogue (El Torito)");
+    }
+    return text;
+}
+
 void tell_volume(const Image& image, Identity& identity) {
     const Bytes b = sector_at(*image.user, system_area);
     if (u8(b, 0) != 1) return;
@@ -132,6 +147,7 @@ void tell_volume(const Image& image, Identity& identity) {
     if (size > sectors)
         identity.warnings.push_back(fmt::format("the volume has {} and the image only {}: it is cut short",
                                                 counted(size, "sector", "sectors"), grouped(sectors)));
+    fact("also", "and", further_descriptors(*image.user));
     const Boot boot = boot_of(*image.user);
     if (boot.path.empty()) return;
     identity.platform = boot.sixth_generation ? "ps2" : "ps-x";
