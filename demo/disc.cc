@@ -216,7 +216,17 @@ std::array<unsigned, 2340> covered(ByteView sector) {
     return out;
 }
 
-/// The two symbols that make both sums of a codeword 0, found by trying the first.
+/// What times 3 is `value`, by trying all.
+unsigned third(unsigned value) {
+    static const std::array<unsigned, 256> table = [] {
+        std::array<unsigned, 256> all{};
+        for (unsigned x = 0; x < 256; ++x) all[product(x, 3)] = x;
+        return all;
+    }();
+    return table[value];
+}
+
+/// The two symbols that make both sums of a codeword 0: p0 + p1 is the plain sum, 2 p0 + p1 the weighted one.
 template <class Word>
 void complete(std::array<unsigned, 2340>& bytes, std::size_t symbols, Word&& word) {
     for (const std::size_t half : {0U, 1U}) {
@@ -227,11 +237,8 @@ void complete(std::array<unsigned, 2340>& bytes, std::size_t symbols, Word&& wor
             weighted = product(weighted, 2) ^ value;
         }
         weighted = product(product(weighted, 2), 2);
-        for (unsigned p0 = 0; p0 < 256; ++p0) {
-            const unsigned p1 = p0 ^ sum;
-            if ((weighted ^ product(p0, 2) ^ p1) != 0) continue;
-            bytes[2 * word(symbols) + half] = p0, bytes[2 * word(symbols + 1) + half] = p1;
-        }
+        const unsigned p0 = third(weighted ^ sum);
+        bytes[2 * word(symbols) + half] = p0, bytes[2 * word(symbols + 1) + half] = p0 ^ sum;
     }
 }
 

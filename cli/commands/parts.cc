@@ -98,6 +98,7 @@ void run(const PartsArguments& arguments, const Context& context, Report& report
     if (!arguments.compare.empty()) return compare(*opened.container, arguments, context, report);
     const std::vector<ListedPart> rows = list_parts(*opened.container, arguments.request, context);
     if (opened.file) opened.file->check_intact();
+    for (const std::string& warning : opened.container->warnings()) report.warn(escaped(warning));
     state_rows(rows, report);
     report.good("listed", fmt::format("{} in {}.", counted(rows.size(), "part", "parts"), shown(opened.path)));
     if (!rows.empty())

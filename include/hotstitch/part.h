@@ -73,6 +73,9 @@ public:
     virtual std::string_view kind() const noexcept = 0;  ///< stable, for programs: "archive", "cartridge", "disc", …
     virtual std::string title() const = 0;  ///< for people: "a zip archive"
 
+    /// Where the container contradicts itself, for people; what is right in it is among its parts all the same.
+    virtual std::vector<std::string> warnings() const { return {}; }
+
     /// One pass over all parts in the order in which they stand, whatever is extracted on the way.
     /// Throws Error(damaged, limit, io, cancelled).
     virtual void visit(const VisitPart& visitor) const = 0;

@@ -121,9 +121,10 @@ MendPlan plan_for_file(const ByteSource& file, const Identity& identity, const s
     MendPlan plan;
     plan.change = ChangeList(file.size());
     const auto add = [&](const MendRow& row, std::string_view value) {
-        const ChangedSource made(file, plan.change);
+        const auto made = std::make_shared<ChangedSource>(file, plan.change);
+        plan.kept.push_back(made);
         ChangeList change;
-        plan.steps.push_back(change_by(made, row, value, options, change));
+        plan.steps.push_back(change_by(*made, row, value, options, change));
         plan.change = plan.change.then(change);
     };
     for (const auto& [row, value] : ordered_requests(rows, requests, identity)) add(*row, value);
@@ -263,7 +264,10 @@ MendPlan plan_mends(const ByteSource& file, const std::vector<MendRequest>& requ
 }
 
 MendPlan plan_mends(ByteView file, const std::vector<MendRequest>& requests, const MendOptions& options) {
-    return plan_mends(MemorySource(file), requests, options);
+    const auto source = std::make_shared<MemorySource>(file);
+    MendPlan plan = plan_mends(*source, requests, options);
+    plan.kept.push_back(source);
+    return plan;
 }
 
 std::vector<MendOffer> mends_for(const ByteSource& source, const MendOptions& options) {

@@ -56,6 +56,10 @@ public:
         return disc_ ? fmt::format("{}, {}", disc_->title(), tracks) : fmt::format("a disc of {}", tracks);
     }
 
+    std::vector<std::string> warnings() const override {
+        return disc_ ? disc_->warnings() : std::vector<std::string>();
+    }
+
     void visit(const VisitPart& visitor) const override {
         for (const CueTrack& track : sheet_.tracks) {
             const SharedSource bytes = content_of(track);

@@ -105,6 +105,15 @@ extern "C" ssize_t write(int descriptor, const void* bytes, size_t size) {
     return real(descriptor, bytes, size);
 }
 
+/// What is written over takes no room.
+extern "C" ssize_t pwrite(int descriptor, const void* bytes, size_t size, off_t offset) {
+    static const auto real = next<ssize_t (*)(int, const void*, size_t, off_t)>("pwrite");
+    struct stat info {};
+    const bool grows = ::fstat(descriptor, &info) == 0 && offset + static_cast<off_t>(size) > info.st_size;
+    if (fails() || (grows && disk_full(static_cast<long>(size)))) return -1;
+    return real(descriptor, bytes, size, offset);
+}
+
 extern "C" int fallocate(int descriptor, int mode, off_t offset, off_t size) {
     static const auto real = next<int (*)(int, int, off_t, off_t)>("fallocate");
     if (number("FAULT_DISK") >= 0) return errno = EOPNOTSUPP, -1;  // then each write is counted

@@ -39,6 +39,13 @@ public:
 
     std::string_view kind() const noexcept override { return "disc"; }
     std::string title() const override { return words_for(identity_); }
+    std::vector<std::string> warnings() const override {
+        std::vector<std::string> all = volume_ ? volume_->warnings : std::vector<std::string>();
+        if (volume_ && volume_->cut_files != 0)
+            all.push_back(fmt::format("{} past the image's end: it is cut short",
+                                      counted(volume_->cut_files, "file reaches", "files reach")));
+        return all;
+    }
 
     void visit(const VisitPart& visitor) const override {
         const auto show = [&](Part part, const SharedSource& content) {
