@@ -281,8 +281,8 @@ std::vector<DiscFile> kelp_harbour_files(int revision) {
     Bytes program = made_up(1, newer ? 71'000 : 70'500), table = made_up(2, 24'000);
     if (newer) table[4'000] = std::byte{99}, table[4'016] = std::byte{98};
     std::vector<DiscFile> files{
-        {"SYSTEM.CNF", letters("BOOT2 = cdrom0:\\SLES_000.01;1\r\nVER = 1.0" + std::string(newer ? "1" : "0") + "\r\n")},
-        {"SLES_000.01", std::move(program)},
+        {"SYSTEM.CNF", letters("BOOT2 = cdrom0:\\SLES_990.01;1\r\nVER = 1.0" + std::string(newer ? "1" : "0") + "\r\n")},
+        {"SLES_990.01", std::move(program)},
         {"DATA/BERTHS.BIN", std::move(table)},
         {"DATA/TEXTS.BIN", letters("Welcome to Kelp Harbour.\nThe fog is coming in.\nAll berths are taken.\n")},
         {"DATA/TITLE.BIN", made_up(3, 300'000)},

@@ -87,3 +87,19 @@ show mend "Harbour Master (signed).exe" large-address-aware -o player/ || echo "
 say "15. Code added to a console's program at an address of its own, where it then begins."
 printf '\x08\x00\x40\x00\x00\x00\x00\x00' >fog.bin
 show mend "Harbour Master.elf" add-segment=fog.bin@0x480000 entry=0x480000 -o player/
+
+disc="Kelp Harbour (disc, revision 1)"
+say "16. A day with a disc: what it is, what is on it, what the newer edition has changed."
+show describe "$disc.cue"
+show parts "Kelp Harbour (disc, revision 0).iso" --compare "$disc.iso" || echo "(exit $?)"
+
+say "17. A table is taken out, changed, and put back into the image with whole sectors: nothing else moves, all codes are right."
+show take "$disc.cue:DATA/BERTHS.BIN" -o player/berths.bin --replace
+echo "(two berths get deeper in player/berths.bin)"
+printf '\x30\x31' | dd of=player/berths.bin bs=1 seek=64 conv=notrunc status=none
+show put "$disc.cue" DATA/BERTHS.BIN=player/berths.bin -o "player/Longer Berths.cue"
+show put "$disc.iso" DATA/BERTHS.BIN=player/berths.bin --patch "player/Longer Berths.bps"
+
+say "18. A player has the other form of the image, or only this file of another disc; a film that outgrows its place goes behind all others."
+show apply "$disc.bin" "player/Longer Berths.bps" -o player/ --keep-representation
+show put "$disc.iso" VOICES/FERRY.BIN="$disc.iso:FILMS/TIDE.BIN" "DATA/TEXTS.BIN=Kelp Harbour (disc, revision 0).iso:DATA/TEXTS.BIN" -o player/

@@ -49,8 +49,6 @@ shot() {  # shot NAME COMMAND
 shot create 'hotstitch create "Kelp Harbour.sfc" "Night Tides.sfc"'
 shot describe 'hotstitch describe "Night Tides.bps" --source "Kelp Harbour.sfc"'
 hotstitch create "Kelp Harbour.sfc" "Fog Signals.sfc" -q >/dev/null
-hotstitch create "Kelp Harbour.sfc" "Night Tides.sfc" -o "Night Tides.xdelta" --window 128K -q >/dev/null
-shot describe-windows 'hotstitch describe "Night Tides.xdelta"'
 rm "Night Tides.sfc" "Fog Signals.sfc"
 shot apply 'hotstitch apply "Kelp Harbour.sfc" "Night Tides.bps"'
 shot verify 'hotstitch verify "Night Tides.bps" "Kelp Harbour (revision 0).sfc" "Kelp Harbour.sfc" "Kelp Harbour (copier header).smc" "Night Tides.sfc"'
@@ -68,8 +66,11 @@ shot mend-list 'hotstitch mend "Kelp Harbour (Americas).sfc"'
 shot mend 'hotstitch mend "Kelp Harbour (Americas).sfc" checksum title="KELP HARBOR" --in-place'
 shot header-strip 'hotstitch header strip "Kelp Harbour (copier header).smc" --keep "copier header.bin" -o "Kelp Harbour (plain).sfc"'
 mkdir -p mods && cp "Night Tides.bps" mods/ && bsdtar --format=zip -cf shelf.zip mods "Kelp Harbour.gb" "Kelp Harbour (copier header).smc"
-shot parts 'hotstitch parts shelf.zip --deep "*.gb*" "mods/*" "*header"'
+mv "Kelp Harbour (disc, revision 1).iso" kelp.iso
+shot parts 'hotstitch parts shelf.zip --deep "*.gb*" "*header"; hotstitch parts "Kelp Harbour (disc, revision 1).cue"'
+shot describe-disc 'hotstitch describe "Kelp Harbour (disc, revision 1).cue"'
 shot describe-program 'hotstitch describe "Harbour Master (signed).exe" --at 0x401010; hotstitch mend "Harbour Master (signed).exe" large-address-aware -o mods/'
-hotstitch take berths.lz:content -o berths.bin -q >/dev/null
+hotstitch take kelp.iso:DATA/BERTHS.BIN -o berths.bin -q >/dev/null
 printf '\x30' | dd of=berths.bin bs=1 seek=14 conv=notrunc status=none
-shot put 'hotstitch parts berths.lz; hotstitch put berths.lz content=berths.bin -o mods/ --then "harbour {}"'
+hotstitch put kelp.iso DATA/BERTHS.BIN=berths.bin --patch berths.bps -q >/dev/null
+shot put 'hotstitch put kelp.iso DATA/BERTHS.BIN=berths.bin VOICES/FERRY.BIN=kelp.iso:FILMS/TIDE.BIN -o mods/; hotstitch apply "Kelp Harbour (disc, revision 1).bin" berths.bps -o mods/ --with-sheet'

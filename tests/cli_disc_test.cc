@@ -182,7 +182,7 @@ TEST_F(CliDisc, ASheetStandsForItsDisc) {
     EXPECT_TRUE(contents(folder / "t1.iso") == plain);
     EXPECT_EQ(answer({"take", "kelp.cue:track 2", "-o", "t2.bin"}), "0 taken");
     EXPECT_TRUE(contents(folder / "t2.bin") == demo::sound(1));
-    EXPECT_EQ(run({"describe", "kelp.cue", "--json"}).json()["files"][0]["serial"], "SLES-00001");
+    EXPECT_EQ(run({"describe", "kelp.cue", "--json"}).json()["files"][0]["serial"], "SLES-99001");
 
     folder.put("table.bin", noise(24'000, 1));
     EXPECT_EQ(answer({"put", "kelp.cue", "DATA/BERTHS.BIN=table.bin", "-o", "night.cue"}), "0 put");

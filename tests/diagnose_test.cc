@@ -11,9 +11,11 @@
 #include <fstream>
 
 #include "cartridges.h"
+#include "disc.h"
 #include "executables.h"
 #include "hotstitch/apply.h"
 #include "hotstitch/create.h"
+#include "lib/patch_makers.h"
 #include "lib/rom_makers.h"
 #include "lib/run_tool.h"
 #include "lib/temporary_folder.h"
@@ -97,7 +99,44 @@ std::vector<Situation> situations() {
     edited_64[0x2000] ^= std::byte{1};
     interleaved_drive.erase(interleaved_drive.begin(), interleaved_drive.begin() + 512);
     const auto headered = [](std::size_t n, const Bytes& rom) { return joined(Bytes(n, std::byte{0x77}), rom); };
+    // A disc in plain sectors, in whole ones of both modes, and with sound behind it.
+    const Bytes disc = demo::disc({{"SYSTEM.CNF", makers::bytes("BOOT = cdrom:\\SLES_990.01;1\n")},
+                                   {"DATA/BERTHS.BIN", Bytes(source.begin(), source.begin() + 5000)}}),
+                mode1 = demo::in_sectors(disc, 1), mode2 = demo::in_sectors(disc, 2), sound = demo::sound(1),
+                with_sound = joined(mode2, sound), cut = Bytes(disc.begin(), disc.end() - 2048),
+                table(source.begin(), source.begin() + 5000);
+    const auto windows_for = [](const Bytes& other) {
+        return hotstitch::create(other, joined(other, bytes_of("Night Tides")), {.format = PatchFormat::vcdiff});
+    };
     return {
+        {"a disc in whole sectors (mode 1), a patch for its user data", patch_for(disc), mode1, "whole-sectors",
+         "as the user data of its sectors, 2,048 bytes of each"},
+        {"a disc in whole sectors (mode 2), a patch for its user data", patch_for(disc), mode2, "whole-sectors",
+         "as the user data of its sectors, 2,048 bytes of each"},
+        {"the same, the patch checks what it makes only", windows_for(disc), mode2, "whole-sectors",
+         "as the user data of its sectors, 2,048 bytes of each"},
+        {"the user data of a disc, a patch for whole sectors of mode 1", patch_for(mode1), disc, "user-data-alone",
+         "in whole sectors of 2,352 bytes, mode 1"},
+        {"the user data of a disc, a patch for whole sectors of mode 2", patch_for(mode2), disc, "user-data-alone",
+         "in whole sectors of 2,352 bytes, mode 2"},
+        {"a disc with sound behind the data track, a patch for its user data", patch_for(disc), with_sound,
+         "whole-sectors", "as the user data of its sectors, 2,048 bytes of each"},
+        {"a disc with sound behind the data track, a patch for the data track", patch_for(mode2), with_sound,
+         "other-tracks-too", "as its data track alone, without what follows it"},
+        {"a disc with sound behind the data track, a patch for the sound", patch_for(sound), with_sound, "other-track",
+         ""},
+        {"a data track with its pregap in front", patch_for(disc), joined(Bytes(plain_pregap), disc), "pregap",
+         "without its pregap of 150 sectors"},
+        {"a data track in whole sectors with its pregap in front", patch_for(mode2), joined(Bytes(whole_pregap), mode2),
+         "pregap", "without its pregap of 150 sectors"},
+        {"a data track, a patch for one with its pregap", patch_for(joined(Bytes(plain_pregap), disc)), disc, "pregap",
+         "with an empty pregap of 150 sectors"},
+        {"a disc image that is cut short", patch_for(disc), cut, "cut-disc", ""},
+        {"a disc image in whole sectors that is cut short", patch_for(mode2),
+         Bytes(mode2.begin(), mode2.end() - 3000), "cut-disc", ""},
+        {"a disc, a patch for a file on it", patch_for(table), disc, "for-a-part", ""},
+        {"a disc in whole sectors, a patch for a file on it", patch_for(table), mode1, "for-a-part", ""},
+        {"another edition of a disc", patch_for(demo::disc({{"A.BIN", Bytes(9000)}})), disc, "other-size", ""},
         {"the right file", bps, source, "fits", ""},
         {"a copier header of 512 bytes in front", bps, demo::with_front_header(source), "front-header",
          "without its front header of 512 bytes"},

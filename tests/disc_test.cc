@@ -249,14 +249,14 @@ TEST(Disc, PutNeverMovesWhatItWasNotAskedToMove) {
 TEST(Disc, TellsWhatItIs) {
     const Identity identity = identify(plain_disc());
     EXPECT_EQ(std::tuple(identity.kind.name, identity.platform, identity.title, identity.serial, identity.region),
-              std::tuple("disc", "ps2", "KELP_HARBOUR", "SLES-00001", "Europe"));
+              std::tuple("disc", "ps2", "KELP_HARBOUR", "SLES-99001", "Europe"));
     EXPECT_EQ(fact_of(identity, "publisher"), "KELP HARBOUR AUTHORITY");
     EXPECT_EQ(fact_of(identity, "created"), "2026-11-27 12:00:00 UTC");
-    EXPECT_EQ(fact_of(identity, "main_program"), "SLES_000.01");
+    EXPECT_EQ(fact_of(identity, "main_program"), "SLES_990.01");
     const MemorySource source(plain_disc());
     const auto container = open_container(source);
     EXPECT_EQ(all_of(*container->open(find_part(*container, "main-program"))),
-              all_of(*container->open(find_part(*container, "SLES_000.01"))));
+              all_of(*container->open(find_part(*container, "SLES_990.01"))));
     for (const auto& [name, content] : makers::other_files()) EXPECT_FALSE(identify(content).is("disc")) << name;
 }
 

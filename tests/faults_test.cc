@@ -14,11 +14,13 @@
 #include <thread>
 
 #include "cartridges.h"
+#include "disc.h"
 #include "executables.h"
 #include "hotstitch/apply.h"
 #include "hotstitch/create.h"
 #include "hotstitch/digest.h"
 #include "hotstitch/error.h"
+#include "hotstitch/file_io.h"
 #include "hotstitch/receipt.h"
 #include "kelp_harbour.h"
 #include "lib/run_tool.h"
@@ -74,6 +76,10 @@ const std::vector<Scenario> scenarios{
     {"put into a packed file", {}, {"put", "night.lz", "content=fog.bps", "--in-place"}, "night.lz"},
     {"mend an executable", {}, {"mend", "kelp.exe", "nx", "large-address-aware", "--in-place"}, "kelp.exe"},
     {"add a segment", {}, {"mend", "kelp.elf", "add-segment=fog.bps@0x900000", "-o", "other.elf"}, "kelp.elf"},
+    {"put a file where it was on a disc", {}, {"put", "kelp.iso", "DATA/A.BIN=fog.bps", "--in-place"}, "kelp.iso"},
+    {"put a file behind all on a disc", {}, {"put", "kelp.iso", "DATA/A.BIN=kelp.sfc", "--in-place"}, "kelp.iso"},
+    {"rebuild a disc", {}, {"put", "kelp.iso", "DATA/A.BIN=kelp.sfc", "--room", "rebuild", "-o", "new.iso"}, "kelp.iso"},
+    {"patch a file of a disc", {}, {"apply", "kelp.iso:GAME.SFC", "night.bps", "--in-place"}, "kelp.iso"},
     {"take", {}, {"take", "kelp.sfc:bank 1", "-o", "new/bank.bin"}, "kelp.sfc"},
     {"renew", {{"apply", "kelp.sfc", "night.bps", "-o", "out.sfc"}}, {"renew", "out.sfc", "newer.bps"}, "out.sfc"},
 };
@@ -105,7 +111,8 @@ const std::vector<Content>& contents_at_first() {
                                     {"newer.bps", create(source, fog)},
                                     {"night.lz", packed},
                                     {"kelp.exe", demo::pe({.overlay = 3000})},
-                                    {"kelp.elf", demo::elf()}};
+                                    {"kelp.elf", demo::elf()},
+                                    {"kelp.iso", demo::disc({{"DATA/A.BIN", Bytes(9000)}, {"GAME.SFC", source}})}};
     }();
     return all;
 }
@@ -295,6 +302,114 @@ TEST_P(Faults, OnAFullDisk) {
 INSTANTIATE_TEST_SUITE_P(Table, Faults, testing::ValuesIn(scenarios), [](const auto& row) {
     return std::regex_replace(std::string(row.param.name), std::regex("[^a-z]"), "_");
 });
+
+// Changes of a large file in its own place, whose old bytes are kept in a journal: at any moment the file is as it was,
+// or as it should be, or undo makes it as it was.
+class InPlaceFaults : public testing::Test {
+protected:
+    static constexpr std::size_t disc_size = 70'000'000 / 2048 * 2048;
+
+    static ToolResult run(const TemporaryFolder& folder, const std::vector<std::string>& call,
+                          std::vector<std::string> environment = {}) {
+        if (!environment.empty()) environment.push_back("LD_PRELOAD=" FAULTS_LIBRARY);
+        return run_tool(call, {.folder = folder.path(), .environment = std::move(environment)});
+    }
+    void prepare(const TemporaryFolder& folder) const {
+        folder.put("big.iso", disc);
+        fs::resize_file(folder / "big.iso", disc_size);  // with a hole
+        folder.put("a.bin", Bytes(9'000, std::byte{7}));
+        folder.put("b.bin", Bytes(3'000'000, std::byte{8}));
+    }
+    /// Its first bytes, and how long it is.
+    std::string key(const TemporaryFolder& folder) const {
+        const InputFile file(folder / "big.iso");
+        Bytes tail;
+        if (file.size() > disc_size) {
+            const ByteView added = file.bytes().subspan(disc_size);
+            tail.assign(added.begin(), added.end());
+        }
+        return key_of(file.bytes().first(disc.size())) + "/" + key_of(tail) + "/" + std::to_string(file.size());
+    }
+    static bool has(const TemporaryFolder& folder, std::string_view part) {
+        for (const std::string& name : folder.names())
+            if ((name + "\n").find(part) != std::string::npos) return true;
+        return false;
+    }
+    void SetUp() override {
+        const TemporaryFolder folder;
+        prepare(folder);
+        before = key(folder);
+        ASSERT_EQ(run(folder, call).code, 0);
+        after = key(folder);
+        ASSERT_NE(before, after);
+    }
+    /// After whatever happened: one of two states, or one that is said and undone.
+    void check(const TemporaryFolder& folder, const ToolResult& result) const {
+        if (has(folder, "iso.journal.hotstitch\n")) {
+            const ToolResult next = run(folder, {"parts", "big.iso"});
+            EXPECT_EQ(next.code, 3);
+            EXPECT_NE((next.out + next.err).find("hotstitch undo"), std::string::npos);
+            EXPECT_EQ(run(folder, {"undo", "big.iso"}).code, 0);
+            EXPECT_EQ(key(folder), before);
+        } else {
+            EXPECT_TRUE(key(folder) == before || key(folder) == after);
+            EXPECT_TRUE(result.code != 4 || key(folder) == before || has(folder, ".undo-")) << "it has its way back";
+        }
+        EXPECT_TRUE(key(folder) == after || run(folder, call).code == 0);
+        EXPECT_EQ(key(folder), after);
+        EXPECT_EQ(run(folder, {"undo", "big.iso"}).code, 0);
+        EXPECT_EQ(key(folder), before);
+        EXPECT_FALSE(has(folder, "hotstitch")) << "nothing unknown stays";
+    }
+    int at_each_call(const std::string& kind, const Calls& first, const std::vector<std::string>& stopped) const {
+        for (int at = 1;; ++at) {
+            const TemporaryFolder folder, marks;
+            prepare(folder);
+            for (const auto& one : first) EXPECT_EQ(run(folder, one).code, 0);
+            const ToolResult result = run(folder, stopped,
+                                          {fmt::format("FAULT_AT={}", at), "FAULT_KIND=" + kind,
+                                           "FAULT_HIT=" + (marks / "hit").string()});
+            if (!fs::exists(marks / "hit")) return at - 1;
+            SCOPED_TRACE(fmt::format("{} at call {}, exit {}: {}", kind, at, result.code, result.err));
+            if (kind == "kill")
+                EXPECT_EQ(result.code, 1000 + SIGKILL);
+            else
+                EXPECT_TRUE(result.code == 4 || result.code == 0);
+            const bool is_error = kind != "kill" && result.code == 4 && !has(folder, ".undo-");
+            EXPECT_TRUE(!is_error || (key(folder) == before && !has(folder, "iso.journal.hotstitch\n"))) << "all is as it was";
+            check(folder, result);
+            if (HasFailure()) return at;
+        }
+    }
+
+    const Bytes disc = demo::disc({{"A.BIN", Bytes(20'000, std::byte{1})}, {"B.BIN", Bytes(9, std::byte{2})}});
+    const std::vector<std::string> call{"put", "big.iso", "A.BIN=a.bin", "B.BIN=b.bin", "--in-place"};
+    std::string before, after;
+};
+
+TEST_F(InPlaceFaults, KilledAndFailingAnywhere) {
+    for (const char* kind : {"kill", "28", "5"}) {  // no space, input/output error
+        const int tried = at_each_call(kind, {}, call);
+        EXPECT_GE(tried, 8);
+        say(fmt::format("in place, {} at each call", kind), "put into a large disc", tried);
+    }
+    say("in place, killed at each call", "undo", at_each_call("kill", {call}, {"undo", "big.iso"}));
+}
+
+TEST_F(InPlaceFaults, OnAFullDisk) {
+    int tried = 0;
+    for (long room = 0; room < 4'000'000; room = room * 2 + 500, ++tried) {
+        const TemporaryFolder folder;
+        prepare(folder);
+        const ToolResult result = run(folder, call, {fmt::format("FAULT_DISK={}", room)});
+        SCOPED_TRACE(fmt::format("{} bytes left, exit {}: {}", room, result.code, result.err));
+        EXPECT_TRUE(result.code == 4 || result.code == 0);
+        EXPECT_TRUE(result.code == 0 || key(folder) == before);
+        check(folder, result);
+        if (HasFailure()) break;
+    }
+    say("in place, full disk", "put into a large disc", tried);
+}
 
 struct Race {
     const char* name;

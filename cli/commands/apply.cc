@@ -120,6 +120,8 @@ void state_made(const ApplyJob& job, const fs::path& path, const std::string& pl
         report.fact("patch_makes", "patch makes",
                     fmt::format("{}, crc32 {}", size_text(*result.patched.size), result.patched.crc32->hex()),
                     json_of(result.patched));
+    for (const PutStep& step : result.put)
+        report.fact("put", "put back", words_for_put(step), Json{{"part", as_utf8(step.address)}, {"how", step.how}});
     output_fact(report, result.output.value_or(result.patched), path);
     for (const ApplyStage& stage : stages)
         state_stage(stage, &stage == &stages.front(), &stage == &stages.back(), report);
@@ -181,7 +183,8 @@ void state_delivery(const ApplyJob& job, const ApplyArguments& arguments, Report
                         "with --name-like {}",
                         counted(set.files, "file", "files"), escaped(set.stem), shell_word(set.example.string())));
     for (const SheetBeside& sheet : job.result().cue_sheets)
-        report.next(fmt::format("{} names \"{}\", and so not the output: write the output's name into its FILE line",
+        report.next(fmt::format("{} names \"{}\", and so not the output: write the output's name into its FILE line, or "
+                                "let the same call write a sheet with --with-sheet",
                                 shown(sheet.path), escaped(sheet.names)));
     if (arguments.request.in_place || !arguments.request.output.empty()) return;
     if (delivered.output.parent_path().filename() != "patched") return;

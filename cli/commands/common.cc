@@ -11,6 +11,56 @@ namespace hotstitch::cli {
 
 namespace fs = std::filesystem;
 
+namespace {
+
+/// How a file of a disc went in.
+std::string words_on_disc(const PutStep& step) {
+    const auto place = [](const std::optional<std::uint64_t>& offset) {
+        return offset ? " at " + offset_text(*offset) : std::string();
+    };
+    const std::string changed = fmt::format("{} changed", counted(step.changed, "byte", "bytes"));
+    if (step.how == "added")
+        return fmt::format(" added{}: {}", place(step.to_offset), counted(step.changed, "byte", "bytes"));
+    if (step.how == "removed")
+        return step.moved_sectors == 0 ? std::string(" taken away: its name; its bytes stay where nobody looks")
+                                       : fmt::format(" taken away; what followed it moved back by {}",
+                                                     counted(step.moved_sectors, "sector", "sectors"));
+    if (step.how == "moved")
+        return fmt::format(": {}; it did not fit and moved from {} to {}, behind all others", changed,
+                           step.from_offset ? offset_text(*step.from_offset) : "its place",
+                           step.to_offset ? offset_text(*step.to_offset) : "the end");
+    if (step.how == "rebuilt")
+        return fmt::format("{}, in its place: {}; what follows it moved by {}", place(step.to_offset), changed,
+                           counted(step.moved_sectors, "sector", "sectors"));
+    return fmt::format("{}, in its place: {}", place(step.to_offset), changed);
+}
+
+}  // namespace
+
+std::string words_for_put(const PutStep& step) {
+    std::string text = escaped(step.address);
+    if (!step.how.empty()) {
+        text += words_on_disc(step);
+        if (step.mended != 0)
+            text += fmt::format("; {} {}", counted(step.mended, "byte", "bytes"),
+                                step.outer.lies == "computed" ? "of records and of the sectors' EDC and ECC follow"
+                                                              : "in the disc's records follow");
+        return text;
+    }
+    if (step.outer.lies == "computed")
+        text += fmt::format(": {} changed", counted(step.changed, "byte", "bytes"));
+    else if (step.outer.offset)
+        text += fmt::format(" at {}, in its place: {} changed", offset_text(*step.outer.offset),
+                            counted(step.changed, "byte", "bytes"));
+    else
+        text += fmt::format(": {} changed; packed as it was, into {} (was {})", counted(step.changed, "byte", "bytes"),
+                            counted(step.size_after, "byte", "bytes"), grouped(step.size_before));
+    if (step.mended != 0)
+        text +=
+            fmt::format("; outside it, {} of the file's own checks kept right", counted(step.mended, "byte", "bytes"));
+    return text;
+}
+
 InputFile open_input(const std::string& name, const Limits& limits, const Progress& progress) {
     if (name == "-") return InputFile::from_descriptor(STDIN_FILENO, "standard input", limits, progress);
     std::error_code code;

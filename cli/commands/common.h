@@ -12,6 +12,7 @@
 #include "hotstitch/delivery.h"
 #include "hotstitch/file_io.h"
 #include "hotstitch/fit.h"
+#include "hotstitch/part_jobs.h"
 #include "hotstitch/patch_jobs.h"
 #include "hotstitch/summary.h"
 #include "hotstitch/words.h"
@@ -20,6 +21,9 @@ namespace hotstitch::cli {
 
 /// Opens a file, or standard input for "-".
 InputFile open_input(const std::string& name, const Limits& limits, const Progress& progress);
+
+/// How a part went in, for people.
+std::string words_for_put(const PutStep& step);
 
 /// Calls `make(sink)` with temporary storage that then goes to standard output where the output is "-", else `make()`.
 template <class Make>

@@ -3,7 +3,6 @@
 
 #include "commands/common.h"
 #include "hotstitch/error.h"
-#include "hotstitch/part_jobs.h"
 #include "rewriting.h"
 
 namespace hotstitch::cli {
@@ -15,50 +14,6 @@ PutItem part_and_content(const std::string& text) {
         throw Error(ErrorCode::usage, fmt::format("\"{}\" does not say which part gets what", text))
             .wanted("PART=FILE");
     return {.part = text.substr(0, equals), .from = text.substr(equals + 1)};
-}
-
-/// How a file of a disc went in.
-std::string words_on_disc(const PutStep& step) {
-    const auto place = [](const std::optional<std::uint64_t>& offset) {
-        return offset ? " at " + offset_text(*offset) : std::string();
-    };
-    const std::string changed = fmt::format("{} changed", counted(step.changed, "byte", "bytes"));
-    if (step.how == "added")
-        return fmt::format(" added{}: {}", place(step.to_offset), counted(step.changed, "byte", "bytes"));
-    if (step.how == "removed")
-        return step.moved_sectors == 0 ? std::string(" taken away: its name; its bytes stay where nobody looks")
-                                       : fmt::format(" taken away; what followed it moved back by {}",
-                                                     counted(step.moved_sectors, "sector", "sectors"));
-    if (step.how == "moved")
-        return fmt::format(": {}; it did not fit and moved from {} to {}, behind all others", changed,
-                           step.from_offset ? offset_text(*step.from_offset) : "its place",
-                           step.to_offset ? offset_text(*step.to_offset) : "the end");
-    if (step.how == "rebuilt")
-        return fmt::format("{}, in its place: {}; what follows it moved by {}", place(step.to_offset), changed,
-                           counted(step.moved_sectors, "sector", "sectors"));
-    return fmt::format("{}, in its place: {}", place(step.to_offset), changed);
-}
-
-std::string words_for(const PutStep& step) {
-    std::string text = escaped(step.address);
-    if (!step.how.empty()) {
-        text += words_on_disc(step);
-        if (step.mended != 0)
-            text += fmt::format("; {} in the disc's records follow", counted(step.mended, "byte", "bytes"));
-        return text;
-    }
-    if (step.outer.lies == "computed")
-        text += fmt::format(": {} changed", counted(step.changed, "byte", "bytes"));
-    else if (step.outer.offset)
-        text += fmt::format(" at {}, in its place: {} changed", offset_text(*step.outer.offset),
-                            counted(step.changed, "byte", "bytes"));
-    else
-        text += fmt::format(": {} changed; packed as it was, into {} (was {})", counted(step.changed, "byte", "bytes"),
-                            counted(step.size_after, "byte", "bytes"), grouped(step.size_before));
-    if (step.mended != 0)
-        text +=
-            fmt::format("; outside it, {} of the file's own checks kept right", counted(step.mended, "byte", "bytes"));
-    return text;
 }
 
 void state_steps(const PutPlan& plan, Report& report) {
@@ -76,7 +31,7 @@ void state_steps(const PutPlan& plan, Report& report) {
                         {"changed_bytes", step.changed},
                         {"mended_bytes", step.mended}});
     for (const PutStep& step : plan.steps) {
-        report.fact("parts", "put", words_for(step), list);
+        report.fact("parts", "put", words_for_put(step), list);
         for (const std::string& warning : step.warnings) report.warn(escaped(warning));
     }
 }

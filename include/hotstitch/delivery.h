@@ -77,6 +77,7 @@ struct Delivered {
     std::filesystem::path output;
     std::optional<std::filesystem::path> backup, reverse, receipt;
     std::optional<std::filesystem::path> journal{};  ///< the way back of a file that was changed in its own place
+    std::optional<std::filesystem::path> sheet{};  ///< a cue sheet that was written for the output
     bool stood_already = false;  ///< the very bytes were there: nothing was touched
     bool has_way_back = true;    ///< whether what was replaced can come back
 };

@@ -83,6 +83,9 @@ enum class Why : std::uint8_t {
     cut_short,
     other_size,
     looks_packed,  ///< an executable that unpacks or decrypts itself, `name`: which kind
+    disc_cut,      ///< `wanted` and `found`: sectors of the volume, and of the image
+    other_track,   ///< the patch was made for what follows the data track
+    for_a_part,    ///< for a file of this disc, `name`
     edition,       ///< `name`: what the file says it is, `found_in` on which platform; empty: as a program
 };
 
@@ -119,6 +122,9 @@ enum class NextStep : std::uint8_t {
     apply_as_read,  ///< nothing of the file is lost by it
     mend_first,     ///< `next_name`
     look_for_the_plain_program,
+    get_the_whole_disc,
+    take_the_track,  ///< out of the image, and hand in that
+    name_the_part,   ///< `next_name`
 };
 
 struct Diagnosis {

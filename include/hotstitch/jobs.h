@@ -102,7 +102,6 @@ struct ApplyResult {
     Delivered delivered{};                   ///< where there is a file
     std::vector<CompanionSet> companions{};  ///< that go by another name than the output
     std::vector<SheetBeside> cue_sheets{};   ///< that name the source, and the output has another name
-    std::optional<std::filesystem::path> sheet{};  ///< the one written anew
     std::vector<PutStep> put{};  ///< where a part was patched: how it went back into its file
 };
 

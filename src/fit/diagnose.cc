@@ -81,7 +81,8 @@ public:
     Diagnosis run() {
         if (file_.size() == 0) {
             reason({.why = Why::empty}, NextStep::get_it_again);
-        } else if (can_tell() && ((readings_may_help() && try_readings()) || try_others() || try_mends())) {
+        } else if (can_tell() &&
+                   ((readings_may_help() && try_readings()) || try_others() || try_mends() || try_parts())) {
             // that says it all
         } else {
             look_at_content();
@@ -127,6 +128,8 @@ private:
             if (!source_.size || *source_.size == size + n) all.push_back({RepresentationKind::with_front_header, n});
         };
         for (const std::uint64_t n : header_sizes) add_header(n);
+        if (source_.size)
+            for (const std::uint64_t n : {plain_pregap, whole_pregap}) add_header(n);
         if (const std::uint64_t odd = size % 1024;
             odd != 0 && std::find(header_sizes.begin(), header_sizes.end(), odd) == header_sizes.end())
             add_header(odd);
@@ -163,10 +166,13 @@ private:
         if (!identity.is("disc")) return;
         if (const auto user = user_data_of(borrowed(file_)); user.get() != &file_) {
             if (!source_.size || *source_.size == user->size()) all.push_back({RepresentationKind::user_data});
+            const std::uint64_t track = read_as(file_, {RepresentationKind::data_track})->size();
+            if (track != file_.size() && (!source_.size || *source_.size == track))
+                all.push_back({RepresentationKind::data_track});
             return;
         }
         if (!source_.size || *source_.size == file_.size() / plain * raw)
-            for (const std::uint64_t mode : {1, 2}) all.push_back({RepresentationKind::in_whole_sectors, mode});
+            for (const std::uint64_t mode : {1U, 2U}) all.push_back({RepresentationKind::in_whole_sectors, mode});
     }
 
     void add_padding_taken_off(std::uint64_t extra, std::vector<Representation>& all) const {
@@ -249,6 +255,40 @@ private:
         return false;
     }
 
+    /// A patch for one file of a disc.
+    bool try_parts() {
+        if (!source_.size || !source_.has_checksum() || !identify(file_).is("disc")) return false;
+        std::string found;
+        try {
+            const auto disc = open_container(file_, options_.limits, progress_);
+            disc->visit([&](const Part& part, const ExtractPart&) {
+                if (part.kind != "file" || part.size != source_.size) return Flow::go_on;
+                const SharedSource content = disc->open(part);
+                if (content && is(source_, *content)) found = part.name;
+                return found.empty() ? Flow::go_on : Flow::stop;
+            });
+        } catch (const Error& error) {
+            if (error.code() == ErrorCode::cancelled || error.code() == ErrorCode::io) throw;
+        }
+        if (found.empty()) return false;
+        result_.next_name = found;
+        reason({.why = Why::for_a_part, .name = found}, NextStep::name_the_part);
+        return true;
+    }
+
+    /// What a disc says of itself, and what is the matter with the image.
+    void look_at_disc(const Identity& disc) {
+        edition_ = {.why = Why::edition, .name = edition_of(disc)};
+        if (!disc.serial.empty()) edition_->name += ", " + disc.serial;
+        const auto user = user_data_of(borrowed(file_));
+        constexpr std::uint64_t sector = 2048;
+        if (disc.declared_size.value_or(0) > user->size())
+            reason({.why = Why::disc_cut, .wanted = *disc.declared_size / sector, .found = user->size() / sector},
+                   NextStep::get_the_whole_disc);
+        const std::uint64_t behind = file_.size() - read_as(file_, {RepresentationKind::data_track})->size();
+        if (behind != 0 && source_.size == behind) reason({.why = Why::other_track}, NextStep::take_the_track);
+    }
+
     bool is(const Digests& wanted) const { return is(wanted, file_); }
     bool is(const Digests& wanted, const ByteSource& file) const {
         if (wanted.size && *wanted.size != file.size()) return false;
@@ -311,6 +351,7 @@ private:
                    NextStep::look_for_the_plain_program);
         if (file.is("executable") && (!file.title.empty() || !fact_of(file, "version").empty()))
             edition_ = {.why = Why::edition, .name = edition_of(file)};
+        if (file.is("disc")) look_at_disc(file);
         if (file.is("cartridge"))
             edition_ = {.why = Why::edition, .name = edition_of(file), .found_in = std::string(file.platform_title)};
     }

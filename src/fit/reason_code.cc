@@ -6,8 +6,9 @@ namespace hotstitch {
 namespace {
 
 /// The code of a file that is the right one but for its representation.
-std::string_view code_of(RepresentationKind kind) {
-    switch (kind) {
+std::string_view code_of_reading(const Representation& reading) {
+    if (is_pregap(reading)) return "pregap";
+    switch (reading.kind) {
         case RepresentationKind::without_front_header: return "front-header";
         case RepresentationKind::with_front_header: return "no-front-header";
         case RepresentationKind::pairs_swapped:
@@ -16,6 +17,7 @@ std::string_view code_of(RepresentationKind kind) {
         case RepresentationKind::de_interleaved:
         case RepresentationKind::interleaved: return "interleaved";
         case RepresentationKind::user_data: return "whole-sectors";
+        case RepresentationKind::data_track: return "other-tracks-too";
         case RepresentationKind::in_whole_sectors: return "user-data-alone";
         case RepresentationKind::without_padding: return "padded";
         case RepresentationKind::with_padding: return "trimmed";
@@ -29,7 +31,7 @@ std::string_view code_of(RepresentationKind kind) {
 std::string_view reason_code(const Reason& reason) noexcept {
     switch (reason.why) {
         case Why::empty: return "empty";
-        case Why::fits_as: return code_of(reason.representation->kind);
+        case Why::fits_as: return code_of_reading(*reason.representation);
         case Why::fits_mended: return "mended-copy";
         case Why::looks_packed: return "looks-packed";
         case Why::target_as: return "already-patched";
@@ -56,6 +58,9 @@ std::string_view reason_code(const Reason& reason) noexcept {
         case Why::front_header_and_more: return "front-header-and-more";
         case Why::front_header_missing: return "no-front-header";
         case Why::cut_short: return "cut-short";
+        case Why::disc_cut: return "cut-disc";
+        case Why::other_track: return "other-track";
+        case Why::for_a_part: return "for-a-part";
         case Why::other_size: return "other-size";
         case Why::edition: break;
     }

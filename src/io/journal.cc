@@ -222,20 +222,22 @@ public:
         // The lock is the file's own, held as long as this descriptor is.
         const Descriptor lock = lock_file(path_);
         const Descriptor target = opened_for_change(path_);
+        clear_leftovers(content_.journal.path);
         check_state();
         take_room(target.get());
         compute_checks();
         write_journal();
         try {
             write_new(target.get());
+            if (keep) return keep_journal();
+            remove_name(content_.journal.path);
         } catch (const Error&) {
             const InputFile journal(content_.journal.path);
             restore(read_journal(journal), journal, target.get(), path_);
             remove_name(content_.journal.path);
             throw;
         }
-        if (!keep) return remove_name(content_.journal.path), std::nullopt;
-        return keep_journal();
+        return std::nullopt;
     }
 
 private:

@@ -107,6 +107,10 @@ std::unique_ptr<ByteSource> built(SharedSource file, const Representation& readi
             if (!layout) return slice(std::move(file), 0, size);  // it holds nothing else
             return std::make_unique<disc::UserData>(std::move(file), *layout);
         }
+        case RepresentationKind::data_track: {
+            const auto layout = disc::raw_layout_of(*file);
+            return slice(std::move(file), 0, layout ? layout->sectors * layout->stride : size);
+        }
         case RepresentationKind::in_whole_sectors:
             return disc::raw_from_plain(slice(std::move(file), 0, size / disc::user_size * disc::user_size),
                                         bytes == 2 ? disc::SectorMode::form1 : disc::SectorMode::mode1);
@@ -124,7 +128,7 @@ std::unique_ptr<ByteSource> built(SharedSource file, const Representation& readi
 
 namespace {
 
-constexpr std::array<std::pair<RepresentationKind, std::string_view>, 12> codes{
+constexpr std::array<std::pair<RepresentationKind, std::string_view>, 13> codes{
     {{RepresentationKind::without_front_header, "without-front-header"},
      {RepresentationKind::with_front_header, "with-front-header"},
      {RepresentationKind::pairs_swapped, "pairs-swapped"},
@@ -132,6 +136,7 @@ constexpr std::array<std::pair<RepresentationKind, std::string_view>, 12> codes{
      {RepresentationKind::halves_swapped, "halves-swapped"},
      {RepresentationKind::de_interleaved, "de-interleaved"},
      {RepresentationKind::user_data, "user-data"},
+     {RepresentationKind::data_track, "data-track"},
      {RepresentationKind::in_whole_sectors, "in-whole-sectors"},
      {RepresentationKind::interleaved, "interleaved"},
      {RepresentationKind::without_padding, "without-padding"},
@@ -171,6 +176,9 @@ std::optional<Representation> representation_from(std::string_view code) {
 }
 
 std::string words_for(const Representation& reading) {
+    if (is_pregap(reading))
+        return fmt::format("{} pregap of 150 sectors",
+                           reading.kind == RepresentationKind::with_front_header ? "with an empty" : "without its");
     switch (reading.kind) {
         case RepresentationKind::without_front_header:
             return fmt::format("without its front header of {}", counted(reading.bytes, "byte", "bytes"));
@@ -185,6 +193,7 @@ std::string words_for(const Representation& reading) {
                                       : fmt::format("de-interleaved, without its front header of {}",
                                                     counted(reading.bytes, "byte", "bytes"));
         case RepresentationKind::user_data: return "as the user data of its sectors, 2,048 bytes of each";
+        case RepresentationKind::data_track: return "as its data track alone, without what follows it";
         case RepresentationKind::in_whole_sectors:
             return fmt::format("in whole sectors of 2,352 bytes, mode {}", reading.bytes);
         case RepresentationKind::interleaved: return "interleaved in blocks of 16 KiB";

@@ -167,6 +167,7 @@ void mismatch_facts(Report& report, const std::vector<DigestMismatch>& mismatche
 }
 
 void state_way_back(const Delivered& delivered, Report& report) {
+    path_fact(report, "sheet_made", "sheet", delivered.sheet);
     path_fact(report, "backup", "backup", delivered.backup);
     path_fact(report, "reverse", "reverse", delivered.reverse);
     path_fact(report, "journal", "way back", delivered.journal);

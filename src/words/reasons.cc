@@ -101,6 +101,12 @@ std::string words_for(const Reason& reason) {
                 counted(reason.found, "byte", "bytes"), reason.found_in);
         case Why::pointer:
             return "the file is only a pointer to the real one, which a version-control store keeps elsewhere";
+        case Why::disc_cut:
+            return fmt::format("the image is cut short: the disc has {}, and the image {}",
+                               counted(reason.wanted, "sector", "sectors"), grouped(reason.found));
+        case Why::other_track:
+            return "the patch was made for what follows the data track in this file, a sound track most likely";
+        case Why::for_a_part: return fmt::format("the patch was made for {}, a file on this disc", reason.name);
         case Why::nothing_to_know_by: return "the patch says nothing about its source";
         case Why::no_representation_fits: return "no reading of the file has the wanted checksum";
         case Why::other_content:
@@ -152,6 +158,12 @@ std::string words_for_next(const Diagnosis& diagnosis) {
             return fmt::format("mend the file first ({}), then apply the patch to that", diagnosis.next_name);
         case NextStep::look_for_the_plain_program:
             return "look for a copy of the program that is not packed or wrapped";
+        case NextStep::get_the_whole_disc: return "get a whole copy of the disc";
+        case NextStep::take_the_track:
+            return "take that track out by the disc's cue sheet, and apply the patch to it";
+        case NextStep::name_the_part:
+            return fmt::format("name that file as the source, DISC:{}: the output is then the whole disc",
+                               diagnosis.next_name);
         case NextStep::apply_as_read: return "apply the patch to the file read so; nothing of the file is lost by it";
         case NextStep::look_for_the_edition: break;
     }

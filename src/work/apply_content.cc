@@ -84,10 +84,18 @@ void ApplyJob::State::put_into_sectors(ByteSink& sink) {
     changed_by_us = true;
 }
 
+/// The tracks that follow the data track follow what was made of it.
+void ApplyJob::State::put_before_tracks(ByteSink& sink) {
+    const std::uint64_t track = read_as(*source, *stages.front().representation)->size();
+    write_source(SliceSource(borrowed(*source), track, source->size() - track), sink);
+    changed_by_us = true;
+}
+
 void ApplyJob::State::put_back(ByteSink& sink) {
     const auto& representation = stages.front().representation;
     if (!request.keep_representation || !representation) return;
     if (representation->kind == RepresentationKind::user_data) return put_into_sectors(sink);
+    if (representation->kind == RepresentationKind::data_track) return put_before_tracks(sink);
     const auto bytes = static_cast<std::size_t>(representation->bytes);
     Bytes front;
     std::optional<Representation> back;

@@ -3,6 +3,7 @@
 // Tested by tests/cli_apply_test.cc, tests/receipt_test.cc and tests/faults_test.cc.
 #include <fmt/format.h>
 
+#include "hotstitch/disc.h"
 #include "hotstitch/error.h"
 #include "work/apply_state.h"
 #include "work/receipts.h"
@@ -89,6 +90,7 @@ void ApplyJob::State::refuse_implausible() {
 /// under another one.
 std::string ApplyJob::State::output_extension() {
     const std::string as_source = source->path().extension().string();
+    if (const std::string other = disc_extension(); !other.empty()) return other;
     if (request.as_is || request.keep_representation || !is_dump_extension(as_source)) return as_source;
     const Identity identity = identify(*source);
     if (!identity.reading) return as_source;
@@ -103,6 +105,17 @@ std::string ApplyJob::State::output_extension() {
     return std::string(found.answer == FitAnswer::does_not_fit ? other : as_source);
 }
 
+/// Of a disc image in another form than the patch was made for, which becomes what the patch makes. Empty: the source's.
+std::string ApplyJob::State::disc_extension() const {
+    const ApplyStage& stage = stages.front();
+    const auto wanted = joined(stage.reader->facts().source, options_for(stage).checks.source).size;
+    if (request.as_is || request.keep_representation || !wanted || *wanted == source->size()) return {};
+    if (!identify(*source).is("disc")) return {};
+    const SharedSource user = user_data_of(borrowed(*source));
+    if (user.get() != &*source) return *wanted == user->size() ? ".iso" : "";
+    return *wanted == read_as(*source, {RepresentationKind::in_whole_sectors, 1})->size() ? ".bin" : "";
+}
+
 fs::path ApplyJob::State::output_path() {
     if (around)
         return request.in_place
@@ -115,7 +128,11 @@ fs::path ApplyJob::State::output_path() {
     if (!request.name_like.empty() && !fs::exists(request.name_like, code))
         throw Error(ErrorCode::io,
                     fmt::format("there is no file {} whose name the output could take", request.name_like));
-    if (!request.name_like.empty())
+    std::optional<CueSheet> sheet;
+    if (!request.name_like.empty()) sheet = sheet_in(InputFile(request.name_like));
+    if (sheet)  // the name that it wants
+        place.replace_filename(fs::path(sheet->files[sheet->data_track() ? sheet->data_track()->file : 0]).filename());
+    else if (!request.name_like.empty())
         place.replace_filename(companion_stem(request.name_like) + source->path().extension().string());
     if (request.output.empty() || hotstitch::output_path(request.output, place) != fs::path(request.output))
         if (const std::string extension = output_extension(); extension != source->path().extension().string())
@@ -149,8 +166,8 @@ std::vector<CompanionSet> ApplyJob::State::companions_of(const fs::path& output)
     return all;
 }
 
-void ApplyJob::State::add_sheet(Delivery& delivery) {
-    if (!request.with_sheet || request.in_place) return;
+std::optional<fs::path> ApplyJob::State::add_sheet(Delivery& delivery) {
+    if (!request.with_sheet || request.in_place) return std::nullopt;
     const fs::path& output = delivery.output().path();
     std::vector<fs::path> sheets{source->sheet()};
     for (const SheetBeside& sheet : cue_sheets_naming(source->path())) sheets.push_back(sheet.path);
@@ -161,8 +178,9 @@ void ApplyJob::State::add_sheet(Delivery& delivery) {
             .hint("leave that request out, or name the sheet instead of the file");
     const auto text = sheet_naming(sheets.front(), source->path(), output.filename().string());
     if (!text) throw Error(ErrorCode::io, fmt::format("{} names another file", sheets.front().string()));
-    result.sheet = fs::path(output).replace_extension(".cue");
-    delivery.add(*result.sheet, {.replace = request.replace}).write(bytes_of(*text));
+    fs::path sheet = fs::path(output).replace_extension(".cue");
+    delivery.add(sheet, {.replace = request.replace}).write(bytes_of(*text));
+    return sheet;
 }
 
 bool ApplyJob::State::is_already_patched() const {
@@ -200,11 +218,12 @@ void ApplyJob::State::deliver() {
         return;
     }
     finish_content(delivery.output());
-    add_sheet(delivery);
+    const std::optional<fs::path> sheet = add_sheet(delivery);
     result.delivered = delivery.finish(receipt_for(delivery.output().path().parent_path()));
+    result.delivered.sheet = sheet;
     if (result.delivered.stood_already) result.outcome = ApplyOutcome::made_already;
     result.companions = companions_of(result.delivered.output);
-    if (!request.in_place && !result.sheet && result.delivered.output.filename() != source->path().filename())
+    if (!request.in_place && !result.delivered.sheet && result.delivered.output.filename() != source->path().filename())
         result.cue_sheets = cue_sheets_naming(source->path());
 }
 

@@ -31,9 +31,10 @@ struct ApplyJob::State {
     ApplyOptions options_for(const ApplyStage& stage) const;
     bool is_unchecked(const ApplyStage& stage) const;
     std::string output_extension();
+    std::string disc_extension() const;
     std::filesystem::path output_path();
     void deliver();
-    void add_sheet(Delivery& delivery);
+    std::optional<std::filesystem::path> add_sheet(Delivery& delivery);
     Receipt receipt_for(const std::filesystem::path& folder) const;
     std::vector<CompanionSet> companions_of(const std::filesystem::path& output) const;
     bool is_already_patched() const;
@@ -60,6 +61,7 @@ struct ApplyJob::State {
     void mend(ByteSink& sink, const ByteSource& made);
     void put_back(ByteSink& sink);
     void put_into_sectors(ByteSink& sink);
+    void put_before_tracks(ByteSink& sink);
 };
 
 }  // namespace hotstitch

@@ -189,6 +189,11 @@ std::vector<ListedPart> compare_parts(const Container& container, const Containe
     with_digests.digests = request.digests || !direct;
     std::vector<ListedPart> rows = list_parts(container, with_digests, options),
                             there = list_parts(other, with_digests, options);
+    // Other names of what is compared as files.
+    for (auto* const list : {&rows, &there})
+        std::erase_if(*list, [](const ListedPart& row) {
+            return row.part.kind == "main-program" || (row.part.kind == "track" && row.part.lies == "computed");
+        });
     std::map<std::string, ListedPart*> by_name;
     for (ListedPart& row : there) by_name.emplace(row.address, &row);
     for (ListedPart& row : rows) {

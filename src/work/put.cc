@@ -107,11 +107,15 @@ PutPlan plan_put(const InputFile& file, const std::vector<PutItem>& items, const
         step.moved_sectors = result.moved_sectors;
         step.warnings = result.warnings;
         step.size_before = made->size(), step.size_after = result.change.result_size();
-        if (result.mended)
+        if (result.mended && outer.lies != "computed") {
             step.mended = *result.mended;
-        else if (result.how.empty())
+        } else if (!result.how.empty()) {  // of whole sectors, their codes too
+            const std::uint64_t all = bytes_in(result.change.changed_ranges(*made));
+            step.mended = all - std::min(all, step.changed);
+        } else {
             for (const ByteRange& range : result.change.changed_ranges(*made))
                 if (!lies_in(outer, range)) step.mended += range.length;
+        }
         plan.steps.push_back(std::move(step));
         plan.change = plan.change.then(result.change);
     }

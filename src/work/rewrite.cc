@@ -118,6 +118,7 @@ RewriteResult rewrite(const InputFile& source, const ChangeList& change, const R
     receipt.mends = request.what;
     receipt.target.digests = result.output;
     result.delivered = delivery.finish(std::move(receipt));
+    if (!sheet.sheet.empty()) result.delivered.sheet = sheet.sheet;
     return result;
 }
 

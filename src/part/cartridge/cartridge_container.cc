@@ -20,7 +20,7 @@ class CartridgeContainer final : public Container {
 public:
     CartridgeContainer(const ByteSource& file, Identity image) : view_(file), file_(view_), image_(std::move(image)) {
         in_order_ = !image_.reading || image_.reading->kind == RepresentationKind::without_front_header;
-        if (image_.front_header != 0) add("front-header", "front-header", 0, image_.front_header);
+        if (image_.front_header != 0) add_of_file("front-header", "front-header", 0, image_.front_header);
         ByteRange header = cartridge::platform_of(image_).header;
         header.offset += image_.internal_header;
         if (header.length != 0 && header.offset + header.length <= rom_size())
@@ -71,12 +71,12 @@ private:
     static constexpr std::ptrdiff_t most_head = 512;
 
     std::uint64_t rom_size() const noexcept { return file_.size() - image_.front_header; }
-    void add(std::string name, std::string_view kind, std::uint64_t offset, std::uint64_t size) {
+    void add_of_file(std::string name, std::string_view kind, std::uint64_t offset, std::uint64_t size) {
         entries_.push_back(
             {{.name = std::move(name), .kind = kind, .size = size, .offset = offset, .head = {}}, offset, false});
     }
     void add_of_rom(std::string name, std::string_view kind, std::uint64_t offset, std::uint64_t size) {
-        if (in_order_) return add(std::move(name), kind, image_.front_header + offset, size);
+        if (in_order_) return add_of_file(std::move(name), kind, image_.front_header + offset, size);
         entries_.push_back(
             {{.name = std::move(name), .kind = kind, .size = size, .offset = {}, .head = {}}, offset, true});
     }
