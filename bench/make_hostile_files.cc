@@ -10,6 +10,7 @@
 #include <filesystem>
 #include <fstream>
 
+#include "disc.h"
 #include "executables.h"
 #include "hotstitch/digest.h"
 #include "lib/archive_makers.h"
@@ -152,6 +153,38 @@ void put_inside(const Put& put) {
         std::string(packed.begin(), packed.begin() + static_cast<std::ptrdiff_t>(size)));
 }
 
+/// Discs that lie: to be read as far as they are right.
+template <class Put>
+void put_discs(const Put& put) {
+    constexpr std::size_t sector = 2048, root_extent = 16 * sector + 158, root_size = root_extent + 8, root = 20;
+    const hotstitch::Bytes disc = demo::disc({{"A/B.BIN", hotstitch::Bytes(100)}}, {.joliet = false});
+    put("a root of 4 GiB.iso", with(disc, root_size, 0xFFFFF800, 4, 32 << 20));
+    // A folder full of records, each a folder again: the same one, or one that begins in the middle of it.
+    std::string loops = text(disc);
+    loops.resize(root * sector);
+    std::string folder;
+    for (unsigned i = 0; i < 30'000; ++i) {
+        std::string record(46, '\0');
+        record[0] = 46, record[25] = 2, record[32] = 12;
+        for (int b = 0; b < 4; ++b) {
+            record[static_cast<std::size_t>(2 + b)] = record[static_cast<std::size_t>(9 - b)] =
+                static_cast<char>((root + i % 600) >> (8 * b));
+            record[static_cast<std::size_t>(10 + b)] = record[static_cast<std::size_t>(17 - b)] =
+                static_cast<char>((std::size_t{600} * sector) >> (8 * b));
+        }
+        record.replace(33, 12, "FOLDER" + std::to_string(100'000 + i));
+        if (folder.size() % sector + record.size() > sector) folder.resize((folder.size() / sector + 1) * sector);
+        folder += record;
+    }
+    loops += folder;
+    loops.resize((root + 700) * sector);
+    hotstitch::Bytes bytes(loops.size());
+    std::transform(loops.begin(), loops.end(), bytes.begin(), [](char c) { return static_cast<std::byte>(c); });
+    put("30,000 folders in each other.iso", with(bytes, root_size, 600 * sector, 4));
+    put("a sheet of a mebibyte.cue",
+        "FILE \"a.bin\" BINARY\nTRACK 01 AUDIO\n" + repeated("INDEX 01 00:00:00\n", 55'000));
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -160,7 +193,7 @@ int main(int argc, char** argv) {
         return 2;
     }
     std::filesystem::path folder = argv[1];
-    for (const char* name : {"refused", "large", "archives", "inside"})
+    for (const char* name : {"refused", "large", "archives", "inside", "discs"})
         std::filesystem::create_directories(folder / name);
     put_archives(folder / "archives");
     folder /= "refused";
@@ -186,6 +219,8 @@ int main(int argc, char** argv) {
     put("a huge length", vcdiff_header(4, integer(UINT64_MAX)));
     folder.replace_filename("inside");
     put_inside(put);
+    folder.replace_filename("discs");
+    put_discs(put);
     folder.replace_filename("large");
     std::string source;
     for (int i = 0; i < 5000; ++i) source += "Kelp Harbour";

@@ -163,9 +163,8 @@ void add_receipt(CLI::App& app, Request& request, const std::string& works_by_it
 }
 
 void add_room(CLI::App& app, Room& room) {
-    add_choice<Room>(
-        app, "--room", room,
-        {{"place", Room::place}, {"append", Room::append}, {"rebuild", Room::rebuild}},
+    add_choice<Room>(app, "--room", room,
+                     {{"place", Room::place}, {"append", Room::append}, {"rebuild", Room::rebuild}},
                      "Where a disc's file goes that outgrows its place: nowhere, behind all others (what happens "
                      "unasked), or in its place, moving all that follows");
 }
@@ -176,7 +175,8 @@ void add_rewrite(CLI::App& app, RewriteArguments& rewrite) {
     add_value(app, "--patch", request.patch, "PATH",
               "Write the change as a patch, not the file; the format by extension or --format");
     add_format(app, request.format);
-    app.add_flag("--in-place", request.in_place, "Change the file itself; it is kept as a dated backup or, over 64 MiB, what is overwritten is");
+    app.add_flag("--in-place", request.in_place,
+                 "Change the file itself; it is kept as a dated backup or, over 64 MiB, what is overwritten is");
     add_receipt(app, request, "undo works by");
 }
 

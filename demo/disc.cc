@@ -73,7 +73,10 @@ public:
         // Path tables go by level, then by parent and name; a map of depth and path is that here.
         std::map<std::pair<std::size_t, std::string>, std::string> ordered;
         for (const std::string& name : names)
-            ordered.emplace(std::pair{name.empty() ? 0 : 1 + static_cast<std::size_t>(std::count(name.begin(), name.end(), '/')), name}, name);
+            ordered.emplace(
+                std::pair{name.empty() ? 0 : 1 + static_cast<std::size_t>(std::count(name.begin(), name.end(), '/')),
+                          name},
+                name);
         for (const auto& [key, name] : ordered) folders_.push_back(name);
         table_ = first;
         for (std::size_t i = 0; i < folders_.size(); ++i) place_[folders_[i]] = first + 2 + i;
@@ -86,13 +89,16 @@ public:
         for (const std::string& folder : folders_) write_folder(image, folder, files, extents);
         std::size_t size = 0;
         for (std::size_t i = 0; i < folders_.size(); ++i) {
-            const std::string name = folders_[i].empty() ? std::string(1, '\0') : identifier(name_of(folders_[i]), true);
+            const std::string name =
+                folders_[i].empty() ? std::string(1, '\0') : identifier(name_of(folders_[i]), true);
             const std::size_t parent =
-                1 + static_cast<std::size_t>(std::find(folders_.begin(), folders_.end(), folder_of(folders_[i])) - folders_.begin());
+                1 + static_cast<std::size_t>(std::find(folders_.begin(), folders_.end(), folder_of(folders_[i])) -
+                                             folders_.begin());
             for (const bool is_big : {false, true}) {
                 const std::size_t at = (table_ + (is_big ? 1 : 0)) * user + size;
                 image[at] = static_cast<std::byte>(name.size());
-                is_big ? big(image, at + 2, place_.at(folders_[i]), 4) : little(image, at + 2, place_.at(folders_[i]), 4);
+                is_big ? big(image, at + 2, place_.at(folders_[i]), 4)
+                       : little(image, at + 2, place_.at(folders_[i]), 4);
                 is_big ? big(image, at + 6, parent, 2) : little(image, at + 6, parent, 2);
                 for (std::size_t k = 0; k < name.size(); ++k) image[at + 8 + k] = static_cast<std::byte>(name[k]);
             }
@@ -244,7 +250,8 @@ void complete(std::array<unsigned, 2340>& bytes, std::size_t symbols, Word&& wor
 
 void protect(Bytes& sector) {
     const Layout layout = layout_of(sector);
-    little(sector, layout.edc_to, edc_of(ByteView(sector).subspan(layout.edc_from, layout.edc_to - layout.edc_from)), 4);
+    little(sector, layout.edc_to, edc_of(ByteView(sector).subspan(layout.edc_from, layout.edc_to - layout.edc_from)),
+           4);
     auto bytes = covered(sector);
     for (std::size_t n = 0; n < 43; ++n) complete(bytes, 24, [&](std::size_t m) { return p_word(n, m); });
     for (std::size_t n = 0; n < 26; ++n) complete(bytes, 43, [&](std::size_t m) { return q_word(n, m); });
@@ -281,7 +288,8 @@ std::vector<DiscFile> kelp_harbour_files(int revision) {
     Bytes program = made_up(1, newer ? 71'000 : 70'500), table = made_up(2, 24'000);
     if (newer) table[4'000] = std::byte{99}, table[4'016] = std::byte{98};
     std::vector<DiscFile> files{
-        {"SYSTEM.CNF", letters("BOOT2 = cdrom0:\\SLES_990.01;1\r\nVER = 1.0" + std::string(newer ? "1" : "0") + "\r\n")},
+        {"SYSTEM.CNF",
+         letters("BOOT2 = cdrom0:\\SLES_990.01;1\r\nVER = 1.0" + std::string(newer ? "1" : "0") + "\r\n")},
         {"SLES_990.01", std::move(program)},
         {"DATA/BERTHS.BIN", std::move(table)},
         {"DATA/TEXTS.BIN", letters("Welcome to Kelp Harbour.\nThe fog is coming in.\nAll berths are taken.\n")},

@@ -2,7 +2,7 @@
 # Apply and create of whole files against "cp --reflink=never" + "sync FILE" of the same file, in one run: medians of
 # five, warm cache, on the file system of build/. Then the same work in memory. Needs about 5 GB of disk.
 # bench.sh WORD runs only the rows of whole files whose name holds the word, for example "1 GiB"; "describe" only what
-# recognising a ROM costs beside the checksums, "payload" only packing and unpacking.
+# recognising a ROM costs beside the checksums, "payload" only packing and unpacking, "disc" only discs.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 . scripts/measured.sh
@@ -70,6 +70,46 @@ if [ -z "$only" ] || [ "$only" = payload ]; then
     echo "Packing and unpacking 1 MiB by the codecs of consoles, beside zlib and a copy"
     git ls-files 'src/*.cc' 'docs/*.md' | xargs cat >"$folder/text"
     payload_bench "$folder/text" build/bench/hotstitch
+fi
+if [ -z "$only" ] || [ "$only" = disc ]; then
+    echo
+    echo "Sectors of discs, one core"
+    sector_bench
+    echo
+    echo "A disc of 1.4 GB (median of 5; x = times cp+sync of the same bytes in the same run)"
+    mkdir -p "$folder/tree" && head -c 1300M /dev/urandom >"$folder/tree/FILM.BIN" && head -c 50M /dev/urandom >"$folder/tree/DATA.BIN"
+    genisoimage -quiet -R -o "$folder/disc.iso" "$folder/tree" && head -c 1M /dev/urandom >"$folder/new.bin"
+    row() {  # row NAME FILE-TO-COPY COMMAND…: what the command makes is $folder/out
+        local cps='' runs='' cp run kib
+        for _ in 1 2 3 4 5; do
+            cps+="$(seconds "$folder/out" copy "$2" "$folder/out")"$'\n'
+            runs+="$(rm -f "$folder"/out*; seconds "$folder/out" "${@:3}")"$'\n'
+        done
+        cp=$(printf %s "$cps" | middle) run=$(printf %s "$runs" | middle)
+        rm -f "$folder"/out*
+        kib=$(anonymous "${@:3}")
+        rm -f "$folder"/out*
+        awk -v n="$1" -v c="$cp" -v r="$run" -v k="$kib" 'BEGIN { printf "%-28s cp+sync %6.3f s  this %6.3f s = %.2f x  anonymous %.1f MiB\n", n, c/1e6, r/1e6, r/c, k/1024 }'
+    }
+    row "take a film of 1.3 GB" "$folder/tree/FILM.BIN" hotstitch take "$folder/disc.iso:FILM.BIN" -o "$folder/out" -q
+    row "put 1 MiB, whole disc to -o" "$folder/disc.iso" hotstitch put "$folder/disc.iso" "DATA.BIN=$folder/new.bin" -o "$folder/out" -q
+    rm -r "$folder/tree"
+    # A disc of 4 GiB, most of it a hole: the film of zeros is one.
+    mkdir "$folder/tree" && truncate -s 900M "$folder/tree/FILM.BIN" && head -c 1M /dev/urandom >"$folder/tree/DATA.BIN"
+    genisoimage -quiet -R -o "$folder/disc.iso" "$folder/tree" && cp --sparse=always "$folder/disc.iso" "$folder/sparse.iso" && truncate -s 4G "$folder/sparse.iso"
+    writes='' puts=''
+    for _ in 1 2 3 4 5; do
+        head -c 1M /dev/urandom >"$folder/new.bin"
+        writes+="$(seconds "$folder/out" dd if="$folder/new.bin" of="$folder/out" bs=1M conv=fsync status=none)"$'\n'
+        puts+="$(seconds "$folder/out" hotstitch put "$folder/sparse.iso" "DATA.BIN=$folder/new.bin" --in-place -q)"$'\n'
+    done
+    awk -v w="$(printf %s "$writes" | middle)" -v p="$(printf %s "$puts" | middle)" 'BEGIN {
+        printf "put 1 MiB into 4 GiB in place: %.3f s; writing and flushing 1 MiB: %.3f s = %.1f x\n", p/1e6, w/1e6, p/w }'
+    rm -r "$folder/tree" "$folder"/*.iso*
+    mkdir -p "$folder/tree" && (cd "$folder/tree" && for d in $(seq 100); do mkdir "D$d" && (cd "D$d" && seq 500 | xargs touch); done)
+    genisoimage -quiet -R -J -o "$folder/disc.iso" "$folder/tree"
+    printf 'parts of a disc of 50,000 files: %.3f s\n' "$(seconds "$folder/out" hotstitch parts "$folder/disc.iso" -q | awk '{ print $1 / 1e6 }')"
+    rm -r "$folder/tree"
 fi
 [ -z "$only" ] || exit 0
 echo

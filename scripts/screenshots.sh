@@ -73,4 +73,4 @@ shot describe-program 'hotstitch describe "Harbour Master (signed).exe" --at 0x4
 hotstitch take kelp.iso:DATA/BERTHS.BIN -o berths.bin -q >/dev/null
 printf '\x30' | dd of=berths.bin bs=1 seek=14 conv=notrunc status=none
 hotstitch put kelp.iso DATA/BERTHS.BIN=berths.bin --patch berths.bps -q >/dev/null
-shot put 'hotstitch put kelp.iso DATA/BERTHS.BIN=berths.bin VOICES/FERRY.BIN=kelp.iso:FILMS/TIDE.BIN -o mods/; hotstitch apply "Kelp Harbour (disc, revision 1).bin" berths.bps -o mods/ --with-sheet'
+shot put 'hotstitch put kelp.iso DATA/BERTHS.BIN=berths.bin VOICES/FERRY.BIN=kelp.iso:FILMS/TIDE.BIN -o mods/; hotstitch apply "Kelp Harbour (disc, revision 1).bin" berths.bps -o mods/ --with-sheet --keep-representation'

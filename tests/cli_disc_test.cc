@@ -78,8 +78,9 @@ const Builder builders[] = {
 class RealDiscs : public CliDisc {
 protected:
     void SetUp() override {
-        shell("mkdir -p tree/DATA 'tree/VOICES' tree/a/b/c/d/e/f/g/h/i && echo deep >tree/a/b/c/d/e/f/g/h/i/deep.txt && "
-              "touch tree/DATA/EMPTY && for i in $(seq 1 60); do echo \"voice $i\" >tree/VOICES/voice-$i.txt; done");
+        shell(
+            "mkdir -p tree/DATA 'tree/VOICES' tree/a/b/c/d/e/f/g/h/i && echo deep >tree/a/b/c/d/e/f/g/h/i/deep.txt && "
+            "touch tree/DATA/EMPTY && for i in $(seq 1 60); do echo \"voice $i\" >tree/VOICES/voice-$i.txt; done");
         folder.put("tree/DATA/UNITS.BIN", noise(100'000, 1));
         folder.put("tree/DATA/NIGHT.BIN", noise(40'000, 2));
         folder.put("tree/boot.img", noise(4096, 3));
@@ -155,7 +156,8 @@ TEST_F(RealDiscs, AreReadAsOthersReadThemAndStayReadableAfterEveryPut) {
             }
             EXPECT_EQ(answer(call), "0 put") << run(call).err;
             expect_seen(wanted, "made.iso", builder.joliet);
-            if (builder.name == std::string("genisoimage that boots")) shell("isoinfo -d -i made.iso | grep -q 'El Torito'");
+            if (builder.name == std::string("genisoimage that boots"))
+                shell("isoinfo -d -i made.iso | grep -q 'El Torito'");
         }
     }
 }
@@ -166,7 +168,8 @@ TEST_F(RealDiscs, WithThousandsOfFilesInOneFolder) {
     const auto list = run({"parts", "many.iso", "--json"}).json()["parts"];
     EXPECT_EQ(list.size(), 2001U);
     folder.put("new.bin", "Kelp Harbour");
-    EXPECT_EQ(answer({"put", "many.iso", "file-1321.txt=new.bin", "a new one.txt=new.bin", "--add", "-o", "m.iso"}), "0 put");
+    EXPECT_EQ(answer({"put", "many.iso", "file-1321.txt=new.bin", "a new one.txt=new.bin", "--add", "-o", "m.iso"}),
+              "0 put");
     EXPECT_EQ(shell("bsdtar -xOf m.iso file-1321.txt 'a new one.txt' file-1322.txt"), "1322\nKelp HarbourKelp Harbour");
 }
 
@@ -304,13 +307,15 @@ TEST_F(InPlace, KeepsWhatItOverwritesAndUndoesStepByStep) {
 }
 
 TEST_F(InPlace, AStoppedChangeIsSaidByTheNextCommandAndUndone) {
-    ASSERT_EQ(answer({"put", "big.iso", "DATA/BERTHS.BIN=table.bin", "DATA/TEXTS.BIN=long.bin", "--in-place"}), "0 put");
+    ASSERT_EQ(answer({"put", "big.iso", "DATA/BERTHS.BIN=table.bin", "DATA/TEXTS.BIN=long.bin", "--in-place"}),
+              "0 put");
     fs::rename(folder / "big.iso.undo-1.hotstitch", folder / "big.iso.journal.hotstitch");  // as if killed before this
     for (const std::vector<std::string>& call :
          {std::vector<std::string>{"describe", "big.iso"}, {"parts", "big.iso"}, {"take", "big.iso:SYSTEM.CNF"}}) {
         const ToolResult result = run(call);
         EXPECT_EQ(result.code, 3) << call.front();
-        EXPECT_NE((result.out + result.err).find("stopped in the middle"), std::string::npos) << result.out << result.err;
+        EXPECT_NE((result.out + result.err).find("stopped in the middle"), std::string::npos)
+            << result.out << result.err;
         EXPECT_NE((result.out + result.err).find("hotstitch undo"), std::string::npos);
     }
     const Bytes journal = contents(folder / "big.iso.journal.hotstitch");

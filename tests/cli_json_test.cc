@@ -7,6 +7,7 @@
 #include <fstream>
 
 #include "cartridges.h"
+#include "disc.h"
 #include "executables.h"
 #include "hotstitch/create.h"
 #include "kelp_harbour.h"
@@ -71,6 +72,14 @@ TEST(CliJson, EveryDocumentIsAsItsSchemaSays) {
     folder.put("empty", "");
     folder.put("damaged.ips", "PATCH\1");
     folder.put("f.bps", hotstitch::create(source, demo::fog_signals(source)));
+    const Bytes plain = Bytes(5000, std::byte{1});
+    const Bytes disc = demo::disc({{"DATA/A.BIN", Bytes(5000)}, {"C.BIN", plain}});
+    folder.put("d.iso", disc);
+    folder.put("d.bin", demo::in_sectors(disc, 1));
+    folder.put("d.cue", demo::cue_sheet("d.bin", 1, disc.size() / 2048, "w.sfc"));
+    folder.put("c.bps", hotstitch::create(plain, Bytes(5000, std::byte{2})));
+    folder.put("big.iso", disc);
+    std::filesystem::resize_file(folder / "big.iso", 70'000'000 / 2048 * 2048);
     folder.put("list.csv", "crc32,size,name\n6f184ef6,1048576,Kelp Harbour\n");
     ASSERT_EQ(
         std::system(("cd '" + folder.path().string() + "' && bsdtar --format=zip -cf a.zip k.sfc old.sfc").c_str()), 0);
@@ -118,6 +127,15 @@ TEST(CliJson, EveryDocumentIsAsItsSchemaSays) {
         {"mend", "k.exe", "high-entropy", "nx", "-o", "n.exe"},
         {"parts", "k.exe", "--deep"},
         {"put", "k.lz", "content=plain.dat", "-o", "p.lz"},
+        {"describe", "d.cue", "d.iso"},
+        {"parts", "d.cue"},
+        {"parts", "d.iso", "--compare", "."},
+        {"put", "d.cue", "DATA/A.BIN=plain.dat", "-o", "e.cue"},
+        {"put", "d.iso", "DATA/A.BIN=k.sfc", "B.BIN=empty", "--add", "--remove", "C.BIN", "-o", "e.iso"},
+        {"put", "big.iso", "DATA/A.BIN=plain.dat", "--in-place"},
+        {"undo", "big.iso"},
+        {"apply", "d.iso:C.BIN", "c.bps", "-o", "f.iso"},
+        {"mend", "d.iso"},
     };
     const Json all = schemas();
     std::set<std::string> seen;

@@ -72,7 +72,8 @@ TEST(Sectors, CodesAreThoseOfTheStandardBitByBit) {
             disc::encode(made, data, 0, mode);
             EXPECT_EQ(demo::wrong_codes(made), 0U);
             EXPECT_EQ(std::vector<std::byte>(made.begin() + 12, made.begin() + 15),
-                      (std::vector<std::byte>{std::byte{0}, std::byte{2}, std::byte{0}})) << "sector 0 is 00:02:00";
+                      (std::vector<std::byte>{std::byte{0}, std::byte{2}, std::byte{0}}))
+                << "sector 0 is 00:02:00";
             EXPECT_EQ(made, demo::in_sectors(data, mode == disc::SectorMode::mode1 ? 1 : 2));
             for (const std::size_t at : {20U, 1000U, 2070U, 2100U, 2300U}) {
                 Bytes wrong = made;
@@ -173,7 +174,8 @@ std::vector<demo::DiscFile> random_files(std::mt19937& random) {
     std::vector<demo::DiscFile> files;
     const char* const folders[] = {"", "DATA/", "DATA/SUB/", "VOICES/"};
     for (unsigned i = 0; i < 3 + random() % 6; ++i)
-        files.push_back({fmt::format("{}F{}.BIN", folders[random() % 4], i), noise(random() % 5 == 0 ? 0 : random() % 9000, i)});
+        files.push_back(
+            {fmt::format("{}F{}.BIN", folders[random() % 4], i), noise(random() % 5 == 0 ? 0 : random() % 9000, i)});
     return files;
 }
 
@@ -195,11 +197,13 @@ TEST(DiscProperty, WhatIsPutInComesOutAndNothingElseChanges) {
         PutOptions options;
         options.room = static_cast<Room>(random() % 4);
         const unsigned what = random() % 4;
-        SCOPED_TRACE(fmt::format("round {}: {} {} room {} of {}", round, what, name, static_cast<int>(options.room), form.name));
+        SCOPED_TRACE(
+            fmt::format("round {}: {} {} room {} of {}", round, what, name, static_cast<int>(options.room), form.name));
         try {
-            const PutResult result = what == 0   ? container->add("DATA-NEW.BIN", shared(content), options)
-                                     : what == 1 ? container->remove(find_part(*container, name), options)
-                                                 : container->put(find_part(*container, name), shared(content), options);
+            const PutResult result = what == 0 ? container->add("DATA-NEW.BIN", shared(content), options)
+                                     : what == 1
+                                         ? container->remove(find_part(*container, name), options)
+                                         : container->put(find_part(*container, name), shared(content), options);
             if (what == 1)
                 wanted.erase(name);
             else
@@ -281,12 +285,16 @@ std::size_t record_of(const Bytes& image, std::string_view name) {
 
 const Lie lies[] = {
     {"a folder that is its own child", [](Bytes& i) { number(i, record_of(i, "VOICES") + 2, 21); }, "a loop"},
-    {"a folder outside the image", [](Bytes& i) { number(i, record_of(i, "VOICES") + 2, 100'000); }, "outside the image"},
+    {"a folder outside the image", [](Bytes& i) { number(i, record_of(i, "VOICES") + 2, 100'000); },
+     "outside the image"},
     {"a file outside the image", [](Bytes& i) { number(i, record_of(i, "SYSTEM.CNF") + 2, 100'000); }, ""},
     {"a file longer than the image", [](Bytes& i) { number(i, record_of(i, "SYSTEM.CNF") + 10, 0xF0000000); }, ""},
-    {"two byte orders that differ", [](Bytes& i) { i[record_of(i, "SYSTEM.CNF") + 17] = std::byte{9}; }, "in the other"},
-    {"a record that is too short", [](Bytes& i) { i[record_of(i, "SYSTEM.CNF")] = std::byte{20}; }, "do not hold together"},
-    {"a name longer than its record", [](Bytes& i) { i[record_of(i, "SYSTEM.CNF") + 32] = std::byte{200}; }, "do not hold together"},
+    {"two byte orders that differ", [](Bytes& i) { i[record_of(i, "SYSTEM.CNF") + 17] = std::byte{9}; },
+     "in the other"},
+    {"a record that is too short", [](Bytes& i) { i[record_of(i, "SYSTEM.CNF")] = std::byte{20}; },
+     "do not hold together"},
+    {"a name longer than its record", [](Bytes& i) { i[record_of(i, "SYSTEM.CNF") + 32] = std::byte{200}; },
+     "do not hold together"},
     {"a name with a separator", [](Bytes& i) { i[record_of(i, "SYSTEM.CNF") + 36] = std::byte{'/'}; }, "separator"},
     {"a name that leads out",
      [](Bytes& i) {

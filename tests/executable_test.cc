@@ -155,11 +155,13 @@ TEST(Executables, PartsArePutBackInTheirPlace) {
     EXPECT_EQ(names, "headers 0,.text 512,.data 1024,overlay 1536,signature 1544,");
     const Part text = find_part(*container, ".TEXT");
     EXPECT_THROW(container->put(text, borrowed(MemorySource(added_code)), {}), Error) << "signed";
-    const Bytes made = changed(pe, container->put(text, borrowed(MemorySource(added_code)), {.allow = {.signature = true}}).change);
+    const Bytes made =
+        changed(pe, container->put(text, borrowed(MemorySource(added_code)), {.allow = {.signature = true}}).change);
     EXPECT_TRUE(std::equal(added_code.begin(), added_code.end(), made.begin() + 0x200));
     EXPECT_EQ(made[0x200 + added_code.size()], std::byte{0}) << "filled up";
     EXPECT_EQ(identify(made).checks.front().state, CheckState::right) << "kept right";
-    EXPECT_THROW(container->put(text, borrowed(MemorySource(Bytes(0x201))), {.allow = {.signature = true}}), Error) << "too long";
+    EXPECT_THROW(container->put(text, borrowed(MemorySource(Bytes(0x201))), {.allow = {.signature = true}}), Error)
+        << "too long";
 }
 
 TEST(Executables, BrokenHeadersAreRefusedWithTheirPlace) {

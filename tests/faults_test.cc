@@ -78,7 +78,10 @@ const std::vector<Scenario> scenarios{
     {"add a segment", {}, {"mend", "kelp.elf", "add-segment=fog.bps@0x900000", "-o", "other.elf"}, "kelp.elf"},
     {"put a file where it was on a disc", {}, {"put", "kelp.iso", "DATA/A.BIN=fog.bps", "--in-place"}, "kelp.iso"},
     {"put a file behind all on a disc", {}, {"put", "kelp.iso", "DATA/A.BIN=kelp.sfc", "--in-place"}, "kelp.iso"},
-    {"rebuild a disc", {}, {"put", "kelp.iso", "DATA/A.BIN=kelp.sfc", "--room", "rebuild", "-o", "new.iso"}, "kelp.iso"},
+    {"rebuild a disc",
+     {},
+     {"put", "kelp.iso", "DATA/A.BIN=kelp.sfc", "--room", "rebuild", "-o", "new.iso"},
+     "kelp.iso"},
     {"patch a file of a disc", {}, {"apply", "kelp.iso:GAME.SFC", "night.bps", "--in-place"}, "kelp.iso"},
     {"take", {}, {"take", "kelp.sfc:bank 1", "-o", "new/bank.bin"}, "kelp.sfc"},
     {"renew", {{"apply", "kelp.sfc", "night.bps", "-o", "out.sfc"}}, {"renew", "out.sfc", "newer.bps"}, "out.sfc"},
@@ -366,9 +369,9 @@ protected:
             const TemporaryFolder folder, marks;
             prepare(folder);
             for (const auto& one : first) EXPECT_EQ(run(folder, one).code, 0);
-            const ToolResult result = run(folder, stopped,
-                                          {fmt::format("FAULT_AT={}", at), "FAULT_KIND=" + kind,
-                                           "FAULT_HIT=" + (marks / "hit").string()});
+            const ToolResult result =
+                run(folder, stopped,
+                    {fmt::format("FAULT_AT={}", at), "FAULT_KIND=" + kind, "FAULT_HIT=" + (marks / "hit").string()});
             if (!fs::exists(marks / "hit")) return at - 1;
             SCOPED_TRACE(fmt::format("{} at call {}, exit {}: {}", kind, at, result.code, result.err));
             if (kind == "kill")
@@ -376,7 +379,8 @@ protected:
             else
                 EXPECT_TRUE(result.code == 4 || result.code == 0);
             const bool is_error = kind != "kill" && result.code == 4 && !has(folder, ".undo-");
-            EXPECT_TRUE(!is_error || (key(folder) == before && !has(folder, "iso.journal.hotstitch\n"))) << "all is as it was";
+            EXPECT_TRUE(!is_error || (key(folder) == before && !has(folder, "iso.journal.hotstitch\n")))
+                << "all is as it was";
             check(folder, result);
             if (HasFailure()) return at;
         }

@@ -104,7 +104,8 @@ TEST_F(Parts, AreFoundByNamesAsPeopleTypeThem) {
         EXPECT_THROW(find_part(*shelf, name), Error) << name;
     const std::string twice = makers::tar_header("Tide", 0) + makers::tar_header("TIDE", 0) + makers::tar_end();
     EXPECT_THROW(find_part(*open_container(MemorySource(bytes_of(twice))), "tide"), Error) << "which of the two";
-    EXPECT_THROW(shelf->put(find_part(*shelf, "kelp.sfc"), borrowed(MemorySource(rom)), {}), Error) << "archives are only read";
+    EXPECT_THROW(shelf->put(find_part(*shelf, "kelp.sfc"), borrowed(MemorySource(rom)), {}), Error)
+        << "archives are only read";
 }
 
 TEST_F(Parts, AreListedToTheEndAndCompared) {

@@ -32,7 +32,7 @@ Json row_json(const ListedPart& row) {
 
 std::string text_of_row(const ListedPart& row, std::size_t width) {
     const std::string size = row.part.size ? grouped(*row.part.size) : "?";
-    const std::string place = row.part.offset ? fmt::format("at {}", offset_text(*row.part.offset))
+    const std::string place = row.part.offset          ? fmt::format("at {}", offset_text(*row.part.offset))
                               : !row.part.lies.empty() ? std::string(row.part.lies)
                               : row.part.kind == "file" || row.part.kind == "content" ? "packed"
                                                                                       : "computed";
@@ -52,7 +52,8 @@ void state_rows(const std::vector<ListedPart>& rows, Report& report) {
             width = std::max(width, std::min<std::size_t>(row.address.size(), 44));
     }
     const tell::JsonValue value(list);
-    if (!rows.empty()) report.fact("parts", "parts", fmt::format("{:>13}  {:<12}  {}", "bytes", "place", "name"), value);
+    if (!rows.empty())
+        report.fact("parts", "parts", fmt::format("{:>13}  {:<12}  {}", "bytes", "place", "name"), value);
     // Of what is compared, people want what differs.
     std::vector<std::string> lines;
     for (const ListedPart& row : rows)
@@ -95,6 +96,7 @@ void compare(const Container& container, const PartsArguments& arguments, const 
 void run(const PartsArguments& arguments, const Context& context, Report& report) {
     const OpenedParts opened = open_parts(arguments.file, context);
     container_fact(opened, "container", "file", report);
+    if (opened.file && !opened.file->sheet().empty()) path_fact(report, "sheet", "by sheet", opened.file->sheet());
     if (!arguments.compare.empty()) return compare(*opened.container, arguments, context, report);
     const std::vector<ListedPart> rows = list_parts(*opened.container, arguments.request, context);
     if (opened.file) opened.file->check_intact();

@@ -77,9 +77,9 @@ struct Delivered {
     std::filesystem::path output;
     std::optional<std::filesystem::path> backup, reverse, receipt;
     std::optional<std::filesystem::path> journal{};  ///< the way back of a file that was changed in its own place
-    std::optional<std::filesystem::path> sheet{};  ///< a cue sheet that was written for the output
-    bool stood_already = false;  ///< the very bytes were there: nothing was touched
-    bool has_way_back = true;    ///< whether what was replaced can come back
+    std::optional<std::filesystem::path> sheet{};    ///< a cue sheet that was written for the output
+    bool stood_already = false;                      ///< the very bytes were there: nothing was touched
+    bool has_way_back = true;                        ///< whether what was replaced can come back
 };
 
 /// An output on its way. Every name is settled before anything is made.

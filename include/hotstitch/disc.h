@@ -37,11 +37,11 @@ HOTSTITCH_EXPORT ChangeList with_user_data(const SharedSource& track, const Shar
 
 struct CueTrack {
     unsigned number = 0;
-    std::string mode;                        ///< "MODE1/2352", "MODE2/2336", "AUDIO", …, as it stands there
-    std::size_t file = 0;                    ///< index in CueSheet::files
-    std::optional<std::uint64_t> pregap{};   ///< INDEX 00: frames (sectors) from the file's begin
-    std::uint64_t begin = 0;                 ///< INDEX 01: the same
-    std::uint64_t silent = 0;                ///< PREGAP: frames that no file holds
+    std::string mode;                       ///< "MODE1/2352", "MODE2/2336", "AUDIO", …, as it stands there
+    std::size_t file = 0;                   ///< index in CueSheet::files
+    std::optional<std::uint64_t> pregap{};  ///< INDEX 00: frames (sectors) from the file's begin
+    std::uint64_t begin = 0;                ///< INDEX 01: the same
+    std::uint64_t silent = 0;               ///< PREGAP: frames that no file holds
     bool is_data() const noexcept { return mode.starts_with("MODE"); }
     /// Bytes a sector takes in the file.
     HOTSTITCH_EXPORT std::uint64_t sector_size() const noexcept;
@@ -49,8 +49,8 @@ struct CueTrack {
 
 /// A sheet that says which tracks a disc has, and in which files they lie.
 struct CueSheet {
-    std::vector<std::string> files;   ///< as the sheet names them, unchecked
-    std::vector<CueTrack> tracks;     ///< in the order of the sheet
+    std::vector<std::string> files;  ///< as the sheet names them, unchecked
+    std::vector<CueTrack> tracks;    ///< in the order of the sheet
     /// The only data track; nothing: there is none, or several.
     HOTSTITCH_EXPORT const CueTrack* data_track() const noexcept;
 };

@@ -102,7 +102,7 @@ struct ApplyResult {
     Delivered delivered{};                   ///< where there is a file
     std::vector<CompanionSet> companions{};  ///< that go by another name than the output
     std::vector<SheetBeside> cue_sheets{};   ///< that name the source, and the output has another name
-    std::vector<PutStep> put{};  ///< where a part was patched: how it went back into its file
+    std::vector<PutStep> put{};              ///< where a part was patched: how it went back into its file
 };
 
 /// Source + patches = target, with receipt and way back.
@@ -184,8 +184,8 @@ struct UndoResult {
     std::optional<std::filesystem::path> unproven_reverse{};  ///< a reverse patch that stays for the same reason
     bool earlier_changes = false;                             ///< there are more, which the same call undoes
     std::optional<PatchFacts> patch{};                        ///< where the patch given was what the way back went by
-    bool by_journal = false;   ///< a change in the file's own place was undone
-    bool was_stopped = false;  ///< one that had been stopped in the middle
+    bool by_journal = false;                                  ///< a change in the file's own place was undone
+    bool was_stopped = false;                                 ///< one that had been stopped in the middle
 };
 
 /// The last change of a file, undone: by its receipt, or by a reversible patch where there is no receipt. `patch` may

@@ -50,8 +50,8 @@ struct MendStep {
 };
 
 struct MendPlan {
-    std::vector<MendStep> steps;  ///< in the order in which they are done
-    ChangeList change;            ///< of the file, all steps together
+    std::vector<MendStep> steps;                          ///< in the order in which they are done
+    ChangeList change;                                    ///< of the file, all steps together
     std::vector<std::shared_ptr<const ByteSource>> kept;  ///< what the change reads besides the file
     HOTSTITCH_EXPORT bool changes() const noexcept;
 };
@@ -68,11 +68,12 @@ struct MendOffer {
     std::string cannot;            ///< why not
 };
 
-/// Plans mends of a file, which has to outlive the plan. Whatever their order in the call, they are done in this one: byte order and interleaving, the file's
-/// size, fields, checksums. A copier's front header stays in front, and the byte order as it is unless asked for.
-/// Throws Error(usage) for a mend that the platform does not have (it lists those that it has) or a value that it
-/// cannot take, Error(unsupported) where the file is no known image or the mend cannot be done on it, Error(refused)
-/// for what is not allowed, Error(damaged, truncated) for an executable with broken headers, Error(limit).
+/// Plans mends of a file, which has to outlive the plan. Whatever their order in the call, they are done in this one:
+/// byte order and interleaving, the file's size, fields, checksums. A copier's front header stays in front, and the
+/// byte order as it is unless asked for. Throws Error(usage) for a mend that the platform does not have (it lists those
+/// that it has) or a value that it cannot take, Error(unsupported) where the file is no known image or the mend cannot
+/// be done on it, Error(refused) for what is not allowed, Error(damaged, truncated) for an executable with broken
+/// headers, Error(limit).
 HOTSTITCH_EXPORT MendPlan plan_mends(const ByteSource& file, const std::vector<MendRequest>& requests,
                                      const MendOptions& options = {});
 HOTSTITCH_EXPORT MendPlan plan_mends(ByteView file, const std::vector<MendRequest>& requests,

@@ -71,7 +71,7 @@ class HOTSTITCH_EXPORT Container {
 public:
     virtual ~Container();
     virtual std::string_view kind() const noexcept = 0;  ///< stable, for programs: "archive", "cartridge", "disc", …
-    virtual std::string title() const = 0;  ///< for people: "a zip archive"
+    virtual std::string title() const = 0;               ///< for people: "a zip archive"
 
     /// Where the container contradicts itself, for people; what is right in it is among its parts all the same.
     virtual std::vector<std::string> warnings() const { return {}; }

@@ -105,10 +105,10 @@ struct PutItem {
 };
 
 struct PutStep {
-    Part part;                                      ///< the innermost one
-    std::string address;                            ///< of it in the file: "units.bin:content"
-    std::string from;                               ///< the address of its new content; empty: it was taken away
-    std::string_view how{};                         ///< as in PutResult; of the outer part
+    Part part;               ///< the innermost one
+    std::string address;     ///< of it in the file: "units.bin:content"
+    std::string from;        ///< the address of its new content; empty: it was taken away
+    std::string_view how{};  ///< as in PutResult; of the outer part
     std::optional<std::uint64_t> from_offset{}, to_offset{};  ///< where a disc's file was, and is
     std::uint64_t moved_sectors = 0;                          ///< by how much what follows it has moved
     std::vector<std::string> warnings{};
@@ -124,8 +124,10 @@ struct PutPlan {
     std::vector<std::shared_ptr<const void>> kept;
 };
 
-/// Each part is put into what those before it have made. The file has to outlive the plan. A packed file is closed as it was. Throws Error(unsupported) where a file has no parts or is only read, Error(usage)
-/// where there is no such part or the content does not fit, Error(refused) for what is not allowed.
-HOTSTITCH_EXPORT PutPlan plan_put(const InputFile& file, const std::vector<PutItem>& items, const PutOptions& options = {}, const WorkOptions& work = {});
+/// Each part is put into what those before it have made. The file has to outlive the plan. A packed file is closed as
+/// it was. Throws Error(unsupported) where a file has no parts or is only read, Error(usage) where there is no such
+/// part or the content does not fit, Error(refused) for what is not allowed.
+HOTSTITCH_EXPORT PutPlan plan_put(const InputFile& file, const std::vector<PutItem>& items,
+                                  const PutOptions& options = {}, const WorkOptions& work = {});
 
 }  // namespace hotstitch

@@ -35,9 +35,7 @@ public:
     /// A value of the JSON library that the caller uses, where it gives its text so.
     template <class Json>
     requires requires(const Json& value) { value.dump(-1, ' ', false, Json::error_handler_t::replace); }
-    JsonValue(const Json& value) {
-        set(value.dump(-1, ' ', false, Json::error_handler_t::replace));
-    }
+    JsonValue(const Json& value) { set(value.dump(-1, ' ', false, Json::error_handler_t::replace)); }
 
     const std::string& text() const noexcept { return *text_; }
 

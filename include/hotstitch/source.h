@@ -152,9 +152,9 @@ enum class RepresentationKind {
     words_reversed,        ///< each four bytes reversed; harmless
     halves_swapped,        ///< each four bytes' halves exchanged; harmless
     de_interleaved,        ///< its first `bytes` bytes taken off, blocks of 16 KiB put back in order; harmless
-    user_data,         ///< of a disc image in whole sectors, the 2048 bytes of user data of each; harmless
-    data_track,        ///< of a disc image with other tracks behind its data track, that track alone; harmless
-    in_whole_sectors,  ///< of a plain disc image, sectors of 2352 bytes around the data, of mode `bytes`; harmless
+    user_data,             ///< of a disc image in whole sectors, the 2048 bytes of user data of each; harmless
+    data_track,            ///< of a disc image with other tracks behind its data track, that track alone; harmless
+    in_whole_sectors,      ///< of a plain disc image, sectors of 2352 bytes around the data, of mode `bytes`; harmless
     interleaved,           ///< each 16 KiB as 8 KiB of odd and 8 KiB of even addresses; harmless
     without_padding,       ///< its last `bytes` bytes, all `fill`, taken off
     with_padding,          ///< `bytes` bytes of `fill` put behind
@@ -168,7 +168,8 @@ struct Representation {
     bool harmless() const noexcept { return kind <= RepresentationKind::interleaved; }
 };
 
-/// Bytes of a data track's pregap of two seconds, in plain and in whole sectors: in front of an image, that is no header.
+/// Bytes of a data track's pregap of two seconds, in plain and in whole sectors: in front of an image, that is no
+/// header.
 inline constexpr std::uint64_t plain_pregap = 150 * 2048, whole_pregap = 150 * 2352;
 inline bool is_pregap(const Representation& reading) noexcept {
     return reading.kind <= RepresentationKind::with_front_header &&

@@ -94,9 +94,8 @@ void ChangeList::copy(std::uint64_t offset, std::uint64_t removed, std::uint64_t
 
 void ChangeList::put_from(std::uint64_t offset, std::uint64_t removed, SharedSource other, std::uint64_t from,
                           std::uint64_t length) {
-    insert({offset,
-            removed,
-            {{.kind = Piece::Kind::other, .length = length, .offset = from, .from = std::move(other)}}});
+    insert(
+        {offset, removed, {{.kind = Piece::Kind::other, .length = length, .offset = from, .from = std::move(other)}}});
 }
 
 std::uint64_t ChangeList::result_size() const noexcept {
@@ -224,8 +223,9 @@ Bytes bytes_at(const ByteSource& source, std::uint64_t begin, std::uint64_t end)
 std::vector<ByteRange> differing_ranges(const ByteSource& before, const ByteSource& after) {
     std::vector<ByteRange> ranges;
     const std::uint64_t common = std::min(before.size(), after.size());
-    compare_sources(before, after, common,
-                    [&](std::uint64_t begin, std::uint64_t end) { ranges.push_back({begin, end - begin}); });
+    compare_sources(before, after, common, [&](std::uint64_t begin, std::uint64_t end) {
+        ranges.push_back({begin, end - begin});
+    });
     if (before.size() != after.size()) ranges.push_back({common, std::max(before.size(), after.size()) - common});
     return ranges;
 }
@@ -296,8 +296,7 @@ ByteView ChangedSource::read(std::uint64_t offset, std::size_t length, MutableBy
             const ByteView bytes =
                 piece.kind == Piece::Kind::bytes
                     ? ByteView(*piece.bytes).subspan(static_cast<std::size_t>(piece.offset + skip), part)
-                    : (piece.kind == Piece::Kind::other ? *piece.from : *source_)
-                          .read(piece.offset + skip, part, into);
+                    : (piece.kind == Piece::Kind::other ? *piece.from : *source_).read(piece.offset + skip, part, into);
             if (part == length) return bytes;  // all in one piece: no copy
             if (bytes.data() != into.data()) std::copy(bytes.begin(), bytes.end(), into.begin());
         }

@@ -115,7 +115,7 @@ MendStep change_by(const ByteSource& file, const MendRow& row, std::string_view 
 
 /// Each step is a change of what those before it have made.
 MendPlan plan_for_file(const ByteSource& file, const Identity& identity, const std::vector<MendRequest>& requests,
-                             const MendOptions& options) {
+                       const MendOptions& options) {
     const std::vector<MendRow> rows = file_mends_of(identity);
     check_options(identity, options);
     MendPlan plan;
@@ -271,8 +271,7 @@ MendPlan plan_mends(ByteView file, const std::vector<MendRequest>& requests, con
 }
 
 std::vector<MendOffer> mends_for(const ByteSource& source, const MendOptions& options) {
-    if (const Identity found = identify(source); has_file_mends(found))
-        return offers_for_file(source, found, options);
+    if (const Identity found = identify(source); has_file_mends(found)) return offers_for_file(source, found, options);
     std::optional<Identity> identity = recognise_cartridge(source);
     if (!identity) return {};
     check_options(*identity, options);

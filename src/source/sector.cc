@@ -100,7 +100,8 @@ using Covered = std::array<Byte, 2064 + spare>;
 
 /// P and Q of the 2064 bytes from the header on.
 void compute_ecc(const Covered& data, Ecc& out) noexcept {
-    parity<11>(24, [&](std::size_t i) { return data.data() + i * row; }, out.data(), out.data() + row);
+    parity<11>(
+        24, [&](std::size_t i) { return data.data() + i * row; }, out.data(), out.data() + row);
     // The matrix with P below it, turned: 43 columns of 26 words, each twice so that a diagonal may start anywhere.
     std::array<std::array<std::uint16_t, rows * 2 + 4>, words> turned;
     for (std::size_t r = 0; r < rows; ++r) {

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
-// Tracks are read some dozens of sectors at a time. Sectors of 2336 bytes are whole ones without their first 16: in mode
-// 2 neither EDC nor ECC cover those. Tested by tests/disc_test.cc.
+// Tracks are read some dozens of sectors at a time. Sectors of 2336 bytes are whole ones without their first 16: in
+// mode 2 neither EDC nor ECC cover those. Tested by tests/disc_test.cc.
 #include "source/sectors.h"
 
 #include <fmt/format.h>
@@ -179,8 +179,8 @@ ByteView UserData::read(std::uint64_t offset, std::size_t length, MutableByteVie
     for (std::size_t done = 0; done < length;) {
         const std::uint64_t first = (offset + done) / user_size;
         const std::uint64_t last = (offset + length - 1) / user_size, count = std::min(batch, last - first + 1);
-        const ByteView raw = view_of(*track_, first * layout_.stride,
-                                     static_cast<std::size_t>(count * layout_.stride), storage);
+        const ByteView raw =
+            view_of(*track_, first * layout_.stride, static_cast<std::size_t>(count * layout_.stride), storage);
         for (std::uint64_t i = 0; i < count; ++i) {
             const ByteView sector = raw.subspan(static_cast<std::size_t>(i * layout_.stride), layout_.stride);
             const auto skip = static_cast<std::size_t>((offset + done) % user_size);
@@ -214,8 +214,9 @@ ChangeList raw_change(SharedSource track, const SectorLayout& layout, const Chan
             throw Error(ErrorCode::unsupported, "the image ends in the middle of a sector, so nothing can be added")
                 .hint("get a whole copy");
         if (layout.behind != 0)
-            throw Error(ErrorCode::usage, "other tracks follow in the same file, so the data track can neither grow nor shrink")
-                .in("room")
+            throw Error(ErrorCode::usage,
+                        "other tracks follow in the same file, so the data track can neither grow nor shrink")
+                .in("tracks")
                 .hint("make the file as small as it was, or split the image into a file for each track");
         check_touched(*track, layout, moved, layout.sectors);
     }

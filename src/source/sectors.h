@@ -14,10 +14,10 @@
 namespace hotstitch::disc {
 
 struct SectorLayout {
-    std::uint32_t stride = user_size;  ///< bytes a sector takes: 2048, 2336 (without sync and header), 2352 or 2448
-    std::uint64_t sectors = 0;         ///< whole ones
-    std::uint64_t rest = 0;            ///< bytes of a last one that is cut off
-    std::uint64_t behind = 0;          ///< bytes of other tracks that follow in the same file
+    std::uint32_t stride = user_size;     ///< bytes a sector takes: 2048, 2336 (without sync and header), 2352 or 2448
+    std::uint64_t sectors = 0;            ///< whole ones
+    std::uint64_t rest = 0;               ///< bytes of a last one that is cut off
+    std::uint64_t behind = 0;             ///< bytes of other tracks that follow in the same file
     SectorMode mode = SectorMode::mode1;  ///< of the first sector, for those that are added
     std::uint64_t first = 0;              ///< address of the first sector, as its header says
 

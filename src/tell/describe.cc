@@ -273,9 +273,10 @@ bool state_sectors(const InputFile& file, const WorkOptions& context, Report& pa
     };
     add(check->mode1, "of mode 1"), add(check->form1, "of mode 2 form 1"), add(check->form2, "of mode 2 form 2");
     add(check->other, "of no kind with codes");
-    const Json value = {{"mode1", check->mode1}, {"mode2_form1", check->form1}, {"mode2_form2", check->form2},
-                        {"other", check->other}, {"wrong", check->wrong},
-                        {"first_wrong", check->wrong == 0 ? Json(nullptr) : Json(check->first_wrong)}};
+    const Json value = {
+        {"mode1", check->mode1},       {"mode2_form1", check->form1},
+        {"mode2_form2", check->form2}, {"other", check->other},
+        {"wrong", check->wrong},       {"first_wrong", check->wrong == 0 ? Json(nullptr) : Json(check->first_wrong)}};
     part.fact("sector_codes", "sector codes",
               check->wrong == 0 ? fmt::format("EDC and ECC right in all: {}", kinds)
                                 : fmt::format("EDC or ECC wrong in {}, the first is sector {}; {}",
@@ -284,8 +285,8 @@ bool state_sectors(const InputFile& file, const WorkOptions& context, Report& pa
     return check->wrong == 0;
 }
 
-void describe_disc(const InputFile& file, const Identity& identity, const std::string& name,
-                   const WorkOptions& context, Report& part) {
+void describe_disc(const InputFile& file, const Identity& identity, const std::string& name, const WorkOptions& context,
+                   Report& part) {
     if (identity.platform.empty()) identity_facts(part, identity);
     disc_facts(part, identity);
     const bool codes_right = state_sectors(file, context, part);

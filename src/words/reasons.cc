@@ -159,8 +159,7 @@ std::string words_for_next(const Diagnosis& diagnosis) {
         case NextStep::look_for_the_plain_program:
             return "look for a copy of the program that is not packed or wrapped";
         case NextStep::get_the_whole_disc: return "get a whole copy of the disc";
-        case NextStep::take_the_track:
-            return "take that track out by the disc's cue sheet, and apply the patch to it";
+        case NextStep::take_the_track: return "take that track out by the disc's cue sheet, and apply the patch to it";
         case NextStep::name_the_part:
             return fmt::format("name that file as the source, DISC:{}: the output is then the whole disc",
                                diagnosis.next_name);

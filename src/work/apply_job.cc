@@ -105,7 +105,8 @@ std::string ApplyJob::State::output_extension() {
     return std::string(found.answer == FitAnswer::does_not_fit ? other : as_source);
 }
 
-/// Of a disc image in another form than the patch was made for, which becomes what the patch makes. Empty: the source's.
+/// Of a disc image in another form than the patch was made for, which becomes what the patch makes. Empty: the
+/// source's.
 std::string ApplyJob::State::disc_extension() const {
     const ApplyStage& stage = stages.front();
     const auto wanted = joined(stage.reader->facts().source, options_for(stage).checks.source).size;
@@ -118,10 +119,9 @@ std::string ApplyJob::State::disc_extension() const {
 
 fs::path ApplyJob::State::output_path() {
     if (around)
-        return request.in_place
-                   ? around->first.path()
-                   : hotstitch::output_path(request.output,
-                                            default_apply_output(around->first, stages.back().file.path()));
+        return request.in_place ? around->first.path()
+                                : hotstitch::output_path(
+                                      request.output, default_apply_output(around->first, stages.back().file.path()));
     if (request.in_place) return source->path();
     fs::path place = default_apply_output(*source, stages.back().file.path());
     std::error_code code;
@@ -169,6 +169,10 @@ std::vector<CompanionSet> ApplyJob::State::companions_of(const fs::path& output)
 std::optional<fs::path> ApplyJob::State::add_sheet(Delivery& delivery) {
     if (!request.with_sheet || request.in_place) return std::nullopt;
     const fs::path& output = delivery.output().path();
+    if (stages.front().representation && !request.keep_representation)
+        throw Error(ErrorCode::usage, "the output is in another form than the sheet says")
+            .in("with sheet")
+            .hint("keep the source's form as well (keep representation), or leave the sheet out");
     std::vector<fs::path> sheets{source->sheet()};
     for (const SheetBeside& sheet : cue_sheets_naming(source->path())) sheets.push_back(sheet.path);
     std::erase_if(sheets, [](const fs::path& sheet) { return sheet.empty(); });
@@ -228,7 +232,8 @@ void ApplyJob::State::deliver() {
 }
 
 ApplyJob::ApplyJob(ApplyRequest request, WorkOptions options)
-    : state_(std::make_unique<State>(State{std::move(request), std::move(options), {}, {}, {}, {}, {}, {}, false, {}})) {
+    : state_(
+          std::make_unique<State>(State{std::move(request), std::move(options), {}, {}, {}, {}, {}, {}, false, {}})) {
     if (!state_->work.limits.scratch) state_->work.limits.scratch = [] { return std::make_unique<ScratchFile>(); };
 }
 ApplyJob::~ApplyJob() = default;

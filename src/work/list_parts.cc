@@ -117,7 +117,9 @@ std::unique_ptr<Container> open_parts(const InputFile& file, const WorkOptions& 
     if (container) return container;
     throw Error(ErrorCode::unsupported, fmt::format("{} has no parts that are known: it is {}", file.path().string(),
                                                     identify(file).kind.title))
-        .hint("archives, discs, executables, packed files and cartridge ROMs have parts; describe tells more of this file");
+        .hint(
+            "archives, discs, executables, packed files and cartridge ROMs have parts; describe tells more of this "
+            "file");
 }
 
 OpenedParts open_parts(const std::string& address, const WorkOptions& options) {

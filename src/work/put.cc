@@ -38,8 +38,9 @@ struct Putting {
             outermost ? open_with_tracks(named, file, work) : open_container(file, work.limits, work.progress);
         if (container) return container;
         throw Error(ErrorCode::unsupported, fmt::format("{} has no parts that are known", file_name))
-            .hint("discs, cartridge ROMs, executables and packed files have parts that can be put in; describe tells "
-                  "more of this file");
+            .hint(
+                "discs, cartridge ROMs, executables and packed files have parts that can be put in; describe tells "
+                "more of this file");
     }
 
     SharedSource content_of(const Container& container, const Part& part) const {

@@ -81,8 +81,8 @@ RewriteResult rewrite_in_place(const InputFile& source, const ChangeList& change
     RewriteResult result;
     result.output.size = change.result_size();
     result.delivered.output = really_absolute(source.path());
-    result.delivered.journal = change_in_place(source, change, request.what,
-                                               request.replace != Replace::without_backup, work.progress);
+    result.delivered.journal =
+        change_in_place(source, change, request.what, request.replace != Replace::without_backup, work.progress);
     result.delivered.has_way_back = result.delivered.journal.has_value();
     return result;
 }
@@ -96,7 +96,7 @@ RewriteResult rewrite(const InputFile& source, const ChangeList& change, const R
     if (request.in_place && source.size() > largest_copied && request.aside.empty() && fits_in_place(change))
         return rewrite_in_place(source, change, request, work);
     const SheetOutput sheet = request.in_place ? SheetOutput{} : sheet_output(source, request.output);
-    const fs::path path = request.in_place        ? source.path()
+    const fs::path path = request.in_place       ? source.path()
                           : !sheet.sheet.empty() ? sheet.file
                                                  : output_path(request.output, source.path().filename());
     if (!request.in_place)

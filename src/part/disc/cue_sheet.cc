@@ -128,7 +128,8 @@ private:
         const std::string_view before = line.words.size() > 2 ? line.words[line.words.size() - 2] : first;
         std::string name(first.data(), static_cast<std::size_t>(before.data() + before.size() - first.data()));
         const std::string type = line.words.size() > 2 ? upper(last) : "BINARY";
-        if (type != "BINARY" && type != "MOTOROLA" && type != "WAVE" && type != "MP3" && type != "AIFF" && type != "FLAC")
+        if (type != "BINARY" && type != "MOTOROLA" && type != "WAVE" && type != "MP3" && type != "AIFF" &&
+            type != "FLAC")
             wrong(line, fmt::format("files of type {} are not known", last), "BINARY");
         sheet_.files.push_back(std::move(name));
     }
@@ -208,7 +209,8 @@ std::string cue_sheet_with(std::string_view text, std::size_t file, std::string_
         const std::size_t last = line.words.size() > 2 ? line.words.size() - 2 : 1;
         const char* const begin = line.words[1].data();
         const char* const end = line.words[last].data() + line.words[last].size();
-        std::size_t from = static_cast<std::size_t>(begin - text.data()), to = static_cast<std::size_t>(end - text.data());
+        std::size_t from = static_cast<std::size_t>(begin - text.data()),
+                    to = static_cast<std::size_t>(end - text.data());
         if (from > 0 && text[from - 1] == '"') --from;
         if (to < text.size() && text[to] == '"') ++to;
         out += text.substr(copied, from - copied);
@@ -227,8 +229,8 @@ ByteRange range_of(const CueSheet& sheet, const CueTrack& track, std::uint64_t f
         if (one.file != track.file) continue;
         const std::uint64_t from = one.pregap.value_or(one.begin);
         if (from < frames)
-            throw Error(ErrorCode::damaged, fmt::format("track {} of the cue sheet begins before the one before it",
-                                                        one.number))
+            throw Error(ErrorCode::damaged,
+                        fmt::format("track {} of the cue sheet begins before the one before it", one.number))
                 .in("cue sheet");
         offset += (from - frames) * (size != 0 ? size : one.sector_size());
         if (found) {

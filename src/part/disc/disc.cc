@@ -32,14 +32,15 @@ constexpr Region regions[] = {{"SLUS", "Americas"}, {"SCUS", "Americas"}, {"SLES
 std::optional<Record> in_root(const ByteSource& user, std::string_view name) {
     const Bytes descriptor = sector_at(user, system_area);
     if (u8(descriptor, 0) != 1) return std::nullopt;
-    const std::uint64_t extent = u32le(descriptor, 158), size = std::min<std::uint64_t>(u32le(descriptor, 166), 1 << 20);
+    const std::uint64_t extent = u32le(descriptor, 158),
+                        size = std::min<std::uint64_t>(u32le(descriptor, 166), 1 << 20);
     std::optional<Record> found;
     each_record(user, extent, size, [&](ByteView bytes, std::uint64_t place) {
         std::string_view own = text_at(bytes, record::name, u8(bytes, record::name_length));
         own = own.substr(0, own.find(';'));
         if (own == name)
-            found = Record{place, u32le(bytes, record::extent) + u8(bytes, record::attributes),
-                           u32le(bytes, record::size)};
+            found =
+                Record{place, u32le(bytes, record::extent) + u8(bytes, record::attributes), u32le(bytes, record::size)};
     });
     return found;
 }
@@ -89,7 +90,8 @@ std::string serial_of(std::string name) {
     name = name.substr(name.rfind('/') == std::string::npos ? 0 : name.rfind('/') + 1);
     std::string letters, digits;
     for (const char c : name) {
-        if (std::isdigit(static_cast<unsigned char>(c)) != 0) digits += c;
+        if (std::isdigit(static_cast<unsigned char>(c)) != 0)
+            digits += c;
         else if (std::isalpha(static_cast<unsigned char>(c)) != 0) {
             if (!digits.empty()) return {};
             letters += static_cast<char>(std::toupper(static_cast<unsigned char>(c)));
@@ -108,7 +110,8 @@ std::string date_of(ByteView field) {
     const int quarters = static_cast<signed char>(u8(field, 16));
     std::string zone = "UTC";
     if (quarters != 0)
-        zone += fmt::format("{}{:02}:{:02}", quarters < 0 ? '-' : '+', std::abs(quarters) / 4, std::abs(quarters) % 4 * 15);
+        zone +=
+            fmt::format("{}{:02}:{:02}", quarters < 0 ? '-' : '+', std::abs(quarters) / 4, std::abs(quarters) % 4 * 15);
     return fmt::format("{}-{}-{} {}:{}:{} {}", d.substr(0, 4), d.substr(4, 2), d.substr(6, 2), d.substr(8, 2),
                        d.substr(10, 2), d.substr(12, 2), zone);
 }
@@ -147,7 +150,7 @@ void tell_volume(const Image& image, Identity& identity) {
     if (size > sectors)
         identity.warnings.push_back(fmt::format("the volume has {} and the image only {}: it is cut short",
                                                 counted(size, "sector", "sectors"), grouped(sectors)));
-    fact("also", "and", further_descriptors(*image.user));
+    fact("also", "also has", further_descriptors(*image.user));
     const Boot boot = boot_of(*image.user);
     if (boot.path.empty()) return;
     identity.platform = boot.sixth_generation ? "ps2" : "ps-x";
@@ -194,14 +197,13 @@ bool identify_disc(const ByteSource& file, Identity& identity) {
                                                : "a data track of a disc without a known file system"};
     identity.certainty = Certainty::certain;
     identity.size = file.size();
-    identity.facts.push_back(
-        {"sectors", "sectors",
-         layout.is_raw()
-             ? fmt::format("{} of {} bytes, {}", grouped(layout.sectors), layout.stride,
-                           layout.mode == disc::SectorMode::mode1 ? "mode 1" : "mode 2")
-             : fmt::format("{} of 2048 bytes", grouped(layout.sectors))});
+    identity.facts.push_back({"sectors", "sectors",
+                              layout.is_raw()
+                                  ? fmt::format("{} of {} bytes, {}", grouped(layout.sectors), layout.stride,
+                                                layout.mode == disc::SectorMode::mode1 ? "mode 1" : "mode 2")
+                                  : fmt::format("{} of 2048 bytes", grouped(layout.sectors))});
     if (layout.behind != 0)
-        identity.facts.push_back({"behind", "behind the data track", size_text(layout.behind)});
+        identity.facts.push_back({"behind", "behind it", fmt::format("{} of other tracks", size_text(layout.behind))});
     if (layout.rest != 0)
         identity.warnings.push_back(
             fmt::format("it ends {} into a sector: it is cut short", counted(layout.rest, "byte", "bytes")));

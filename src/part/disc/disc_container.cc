@@ -19,9 +19,8 @@ namespace {
 constexpr std::string_view track_name = "track 1", boot_name = "boot-area", program_name = "main-program";
 
 bool same_path(std::string_view a, std::string_view b) {
-    return std::equal(a.begin(), a.end(), b.begin(), b.end(), [](unsigned char x, unsigned char y) {
-        return std::tolower(x) == std::tolower(y);
-    });
+    return std::equal(a.begin(), a.end(), b.begin(), b.end(),
+                      [](unsigned char x, unsigned char y) { return std::tolower(x) == std::tolower(y); });
 }
 
 class DiscContainer final : public Container {
@@ -59,18 +58,20 @@ public:
                        write_source(*content, out);
                    }) == Flow::go_on;
         };
-        if (image_.layout.is_raw() &&
-            !show({.name = std::string(track_name), .kind = "track", .size = image_.layout.user_bytes(), .offset = {},
-                   .head = {}, .lies = "computed"},
-                  image_.user))
+        if (image_.layout.is_raw() && !show({.name = std::string(track_name),
+                                             .kind = "track",
+                                             .size = image_.layout.user_bytes(),
+                                             .offset = {},
+                                             .head = {},
+                                             .lies = "computed"},
+                                            image_.user))
             return;
         if (!volume_) return;
         if (!show(part_at(boot_name, "boot-area", 0, system_area * user_size), boot_area())) return;
         if (program_ != nullptr && !show(part_of(*program_, program_name, "main-program"), content_of(*program_)))
             return;
         for (const Entry& entry : volume_->tree().entries)
-            if (!entry.directory && entry.link.empty() &&
-                !show(part_of(entry, entry.path, "file"), content_of(entry)))
+            if (!entry.directory && entry.link.empty() && !show(part_of(entry, entry.path, "file"), content_of(entry)))
                 return;
     }
 
@@ -85,7 +86,8 @@ public:
         if (part.kind == "boot-area") {
             Part area = part;
             area.offset = 0;
-            return on_track(put_in_place(*image_.user, area, *content, std::byte{0}, "it has 16 sectors on every disc"));
+            return on_track(
+                put_in_place(*image_.user, area, *content, std::byte{0}, "it has 16 sectors on every disc"));
         }
         const Entry& entry = entry_of(part);
         refuse_form2(entry);
@@ -103,9 +105,7 @@ public:
     }
 
 private:
-    SharedSource boot_area() const {
-        return std::make_shared<SliceSource>(image_.user, 0, system_area * user_size);
-    }
+    SharedSource boot_area() const { return std::make_shared<SliceSource>(image_.user, 0, system_area * user_size); }
 
     Part part_at(std::string_view name, std::string_view kind, std::uint64_t offset, std::uint64_t size) const {
         Part part{.name = std::string(name), .kind = kind, .size = size, .offset = {}, .head = {}};
@@ -124,9 +124,7 @@ private:
         return part;
     }
 
-    SharedSource content_of(const Entry& entry) const {
-        return entry.cut ? nullptr : source_of(image_.user, entry);
-    }
+    SharedSource content_of(const Entry& entry) const { return entry.cut ? nullptr : source_of(image_.user, entry); }
 
     const Entry& entry_of(const Part& part) const {
         if (part.kind == "main-program" && program_ != nullptr) return *program_;

@@ -81,12 +81,11 @@ ChangeList set_volume_size(FileMending& mending, std::string_view) {
     const Volume volume = read_volume(*image.user);
     const std::uint64_t sectors = image.layout.sectors;
     if (volume.cut_files != 0)
-        throw Error(ErrorCode::unsupported,
-                    fmt::format("the image is cut short: {} past its end",
-                                counted(volume.cut_files, "file reaches", "files reach")))
+        throw Error(ErrorCode::unsupported, fmt::format("the image is cut short: {} past its end",
+                                                        counted(volume.cut_files, "file reaches", "files reach")))
             .hint("get a whole copy; another size would only hide that");
-    mending.fields.push_back({"volume-size", counted(volume.volume_size, "sector", "sectors"),
-                              counted(sectors, "sector", "sectors")});
+    mending.fields.push_back(
+        {"volume-size", counted(volume.volume_size, "sector", "sectors"), counted(sectors, "sector", "sectors")});
     if (volume.block != user_size)
         throw Error(ErrorCode::unsupported, "the disc has logical blocks that are no sectors: it is only read");
     SectorEdits edits(*image.user);

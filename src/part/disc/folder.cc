@@ -128,7 +128,8 @@ bool stands_before(ByteView a, ByteView b) {
     const auto parts = [](ByteView name) {
         const std::string_view text = text_of(name);
         const std::size_t version = std::min(text.rfind(';'), text.size()), dot = std::min(text.find('.'), version);
-        return std::pair{text.substr(0, dot), text.substr(std::min(dot + 1, version), version - std::min(dot + 1, version))};
+        return std::pair{text.substr(0, dot),
+                         text.substr(std::min(dot + 1, version), version - std::min(dot + 1, version))};
     };
     const auto compare = [](std::string_view x, std::string_view y) {
         for (std::size_t i = 0; i < std::max(x.size(), y.size()); ++i) {
@@ -199,7 +200,7 @@ Bytes new_record(const ByteSource& user, const Tree& tree, const std::vector<Byt
                                      text_of(own_name(r)).ends_with(";1");
                           });
     const std::string version = versions ? ";1" : "";
-    Bytes id = tree.names == Names::joliet ? wide(name + version)
+    Bytes id = tree.names == Names::joliet       ? wide(name + version)
                : tree.names == Names::rock_ridge ? copied(short_name(name, records, version))
                                                  : Bytes{};
     if (id.empty()) {
@@ -256,18 +257,18 @@ void grow_folder(Steps& steps, const Record& folder, Room room) {
         SectorEdits edits(*steps.user());
         reach(edits, *steps.user(), volume, to + have + 1);
         edits.tell(copy);
-        const SharedSource old = std::make_shared<SliceSource>(steps.user(), folder.extent * user_size, have * user_size);
+        const SharedSource old =
+            std::make_shared<SliceSource>(steps.user(), folder.extent * user_size, have * user_size);
         const SharedSource more = std::make_shared<FilledSource>(std::byte{0}, user_size);
-        put_sectors(copy, *steps.user(), to,
-                    std::make_shared<JoinedSource>(std::vector<SharedSource>{old, more}));
+        put_sectors(copy, *steps.user(), to, std::make_shared<JoinedSource>(std::vector<SharedSource>{old, more}));
         steps.then(copy);
     }
     // Its own "." says its place as well, where it stands now.
     SectorEdits edits(*steps.user());
     const auto follow = [&](const Reference& reference) {
         if (!reference.folder || reference.sector != folder.extent) return;
-        const bool inside = reference.place / user_size >= folder.extent &&
-                            reference.place / user_size < folder.extent + have;
+        const bool inside =
+            reference.place / user_size >= folder.extent && reference.place / user_size < folder.extent + have;
         const std::uint64_t moved = inside ? (to - folder.extent) * user_size : 0;
         Reference there = reference;
         there.place += moved;
@@ -282,9 +283,8 @@ void grow_folder(Steps& steps, const Record& folder, Room room) {
 
 /// Where a new record goes among those of a folder.
 void insert_record(std::vector<Bytes>& records, const Bytes& added) {
-    const auto place = std::find_if(records.begin() + 2, records.end(), [&](const Bytes& r) {
-        return stands_before(own_name(added), own_name(r));
-    });
+    const auto place = std::find_if(records.begin() + 2, records.end(),
+                                    [&](const Bytes& r) { return stands_before(own_name(added), own_name(r)); });
     records.insert(place, added);
 }
 
@@ -307,8 +307,8 @@ Insertion insertion(const Steps& steps, std::size_t tree_index, const std::strin
 
 }  // namespace
 
-PutResult add_file(const SharedSource& user, const Volume& volume, const std::string& path,
-                   const SharedSource& content, Room room) {
+PutResult add_file(const SharedSource& user, const Volume& volume, const std::string& path, const SharedSource& content,
+                   Room room) {
     if (volume.has_udf)
         throw Error(ErrorCode::unsupported, "no file can be added to a disc that is described as UDF too").in("UDF");
     if (volume.block != user_size)
@@ -348,7 +348,8 @@ PutResult add_file(const SharedSource& user, const Volume& volume, const std::st
 
 PutResult remove_file(const SharedSource& user, const Volume& volume, const Entry& entry, Room room) {
     if (volume.has_udf)
-        throw Error(ErrorCode::unsupported, "no file can be removed from a disc that is described as UDF too").in("UDF");
+        throw Error(ErrorCode::unsupported, "no file can be removed from a disc that is described as UDF too")
+            .in("UDF");
     if (volume.block != user_size) check_changeable(volume, entry);  // says why not
     Steps steps(user);
     const std::vector<const Entry*> twins = twins_of(volume, entry);
@@ -358,8 +359,8 @@ PutResult remove_file(const SharedSource& user, const Volume& volume, const Entr
         const Record& folder = volume.trees[t].entries[one.parent].records.front();
         std::vector<Bytes> left;
         each_record(*user, folder.extent, folder.size, [&](ByteView bytes, std::uint64_t place) {
-            const bool goes = std::any_of(one.records.begin(), one.records.end(),
-                                          [&](const Record& r) { return r.place == place; });
+            const bool goes =
+                std::any_of(one.records.begin(), one.records.end(), [&](const Record& r) { return r.place == place; });
             if (!goes) left.emplace_back(bytes.begin(), bytes.end());
         });
         set_records(steps, folder, left);

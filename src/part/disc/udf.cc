@@ -17,8 +17,16 @@ constexpr std::size_t most_files = 1'000'000;
 constexpr std::uint64_t longest_extent = (std::uint64_t{1} << 30) - user_size;  ///< 4/14.14.1: 30 bits
 constexpr std::uint64_t most_folder_bytes = std::uint64_t{64} << 20;
 
-enum Tag : unsigned { anchor_tag = 2, partition_tag = 5, logical_volume_tag = 6, terminator_tag = 8, file_set_tag = 256,
-                      identifier_tag = 257, file_tag = 261, extended_file_tag = 266 };
+enum Tag : unsigned {
+    anchor_tag = 2,
+    partition_tag = 5,
+    logical_volume_tag = 6,
+    terminator_tag = 8,
+    file_set_tag = 256,
+    identifier_tag = 257,
+    file_tag = 261,
+    extended_file_tag = 266
+};
 
 std::uint64_t u64le(ByteView b, std::size_t at) {
     return u32le(b, at) | std::uint64_t{u32le(b, at + 4)} << 32;
@@ -122,8 +130,7 @@ private:
             if (!stretches.empty()) udf_.by_extent.emplace(stretches.front().sector, sector);
             return;
         }
-        if (entry->kind == 3)
-            return names_in(ByteView(b).subspan(entry->descriptors, entry->length));
+        if (entry->kind == 3) return names_in(ByteView(b).subspan(entry->descriptors, entry->length));
         Bytes all;
         for (const Stretch& s : stretches_of(b, *entry, udf_.partition)) {
             const std::uint64_t count = sectors_for(s.length);

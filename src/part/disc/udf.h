@@ -12,11 +12,12 @@
 namespace hotstitch::disc {
 
 struct UdfFiles {
-    std::uint64_t partition = 0;                        ///< first sector
-    std::vector<std::uint64_t> partition_descriptors;   ///< sectors of them, main and reserve
-    std::uint64_t partition_length = 0;                 ///< sectors
-    std::multimap<std::uint64_t, std::uint64_t> by_extent;  ///< first sector of a file's data → sector of its file entry
-    std::uint64_t end = 0;                              ///< sector behind the last descriptor that is known
+    std::uint64_t partition = 0;                       ///< first sector
+    std::vector<std::uint64_t> partition_descriptors;  ///< sectors of them, main and reserve
+    std::uint64_t partition_length = 0;                ///< sectors
+    std::multimap<std::uint64_t, std::uint64_t>
+        by_extent;          ///< first sector of a file's data → sector of its file entry
+    std::uint64_t end = 0;  ///< sector behind the last descriptor that is known
 };
 
 /// Nothing where the descriptors are not what is written here: several partitions, virtual ones. Throws Error(io).

@@ -63,15 +63,15 @@ struct BootEntry {
 
 struct Volume {
     std::uint64_t image_sectors = 0;
-    std::vector<Tree> trees;               ///< the primary one, then the one with Joliet names, if there is one
-    std::size_t shown = 0;                 ///< the tree whose names people see
-    std::uint64_t boot_record = 0;         ///< sector of El Torito's descriptor; 0: none
-    std::uint64_t boot_catalogue = 0;      ///< sector; 0: none
+    std::vector<Tree> trees;           ///< the primary one, then the one with Joliet names, if there is one
+    std::size_t shown = 0;             ///< the tree whose names people see
+    std::uint64_t boot_record = 0;     ///< sector of El Torito's descriptor; 0: none
+    std::uint64_t boot_catalogue = 0;  ///< sector; 0: none
     std::vector<BootEntry> boots;
-    bool has_udf = false;                  ///< the same files are described once more, as UDF
-    std::vector<std::string> warnings;     ///< where it contradicts itself, for people
-    std::uint64_t cut_files = 0;           ///< that reach past the image's end
-    std::uint64_t used = 0;                ///< sectors up to the end of the last thing that is known
+    bool has_udf = false;               ///< the same files are described once more, as UDF
+    std::vector<std::string> warnings;  ///< where it contradicts itself, for people
+    std::uint64_t cut_files = 0;        ///< that reach past the image's end
+    std::uint64_t used = 0;             ///< sectors up to the end of the last thing that is known
 
     const Tree& tree() const noexcept { return trees[shown]; }
     std::uint64_t size() const noexcept { return volume_size; }

@@ -250,15 +250,14 @@ void set_reference(SectorEdits& edits, const Reference& reference, std::uint64_t
 ChangeList move_sectors(const SharedSource& user, const Volume& volume, std::uint64_t at, std::int64_t count) {
     if (volume.has_udf)
         throw Error(ErrorCode::unsupported, "nothing can be moved on a disc that is described as UDF too")
-            .in("room")
-            .hint("let the file go behind the last one (room: append)");
+            .in("UDF")
+            .hint("let the file go behind the last one");
     const auto moved = [&](std::uint64_t sector) { return sector + static_cast<std::uint64_t>(count); };
     SectorEdits edits(*user);
     each_reference(*user, volume, [&](const Reference& reference) {
         if (reference.sector >= at) set_reference(edits, reference, moved(reference.sector));
     });
-    for (const Tree& tree : volume.trees)
-        edits.set_both(tree.descriptor * user_size + 80, moved(volume.volume_size));
+    for (const Tree& tree : volume.trees) edits.set_both(tree.descriptor * user_size + 80, moved(volume.volume_size));
     ChangeList list(user->size());
     edits.tell(list);
     const std::uint64_t bytes = static_cast<std::uint64_t>(count < 0 ? -count : count) * user_size;

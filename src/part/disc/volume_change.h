@@ -19,8 +19,8 @@ namespace hotstitch::disc {
 PutResult put_file(const SharedSource& user, const Volume& volume, const Entry& entry, const SharedSource& content,
                    Room room);
 /// `path`: in a folder that is there.
-PutResult add_file(const SharedSource& user, const Volume& volume, const std::string& path,
-                   const SharedSource& content, Room room);
+PutResult add_file(const SharedSource& user, const Volume& volume, const std::string& path, const SharedSource& content,
+                   Room room);
 PutResult remove_file(const SharedSource& user, const Volume& volume, const Entry& entry, Room room);
 
 // What these are made of.
@@ -47,9 +47,9 @@ private:
 /// A number of a sector that stands somewhere in the volume.
 struct Reference {
     enum class Form { little, big, both } form = Form::both;
-    std::uint64_t place = 0;   ///< of the number in the user data
-    std::uint64_t sector = 0;  ///< what it says
-    bool folder = false;       ///< of a folder's first sector
+    std::uint64_t place = 0;       ///< of the number in the user data
+    std::uint64_t sector = 0;      ///< what it says
+    bool folder = false;           ///< of a folder's first sector
     std::uint64_t size_place = 0;  ///< of the size beside it, in both byte orders; 0: there is none
 };
 /// All of them, of all trees.
