@@ -343,13 +343,19 @@ Journal undo_in_place(const fs::path& named) {
                     fmt::format("{} was kept of another file than {}", found->path.string(), file.string()))
             .hint("nothing was touched; if the file is whole, remove the journal");
     const Descriptor descriptor = opened_for_change(file);
+    // From here on the file is neither of both: stopped, the next command says so and this is done again.
+    const fs::path open = journal_path(file);
+    if (found->path != open) {
+        if (!rename_to_new(found->path, open)) throw system_error("name", open);
+        sync_folder(file.parent_path());
+    }
     restore(content, journal, descriptor.get(), file);
     const Present present(descriptor.get(), file);
     for (const JournalRange& range : content.ranges)
         if (crc_of(present, range.offset, range.old_length) != range.old_crc)
             throw Error(ErrorCode::io, fmt::format("{} does not hold what was written to it", file.string()))
                 .hint("the journal is still there: run this again; the disk may be failing");
-    remove_name(found->path);
+    remove_name(open);
     return *found;
 }
 

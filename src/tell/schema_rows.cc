@@ -61,7 +61,7 @@ constexpr SchemaRow rows[] = {
     {"apply", "checks_file", "file", "that lies beside the patch"},
     {"apply", "*made", "boolean", "whether this call made something"},
     {"apply", "output", "file", "what was made"},
-    {"apply", "patch_makes", "file", "what the patch makes, where the output was changed afterwards"},
+    {"apply", "patch_makes", "digests", "what the patch makes, where the output was changed afterwards"},
     {"apply", "checked", "string[]", "source, target: what was checked and right"},
     {"apply", "checked_source", "boolean", "there when a check said that it is the right source"},
     {"apply", "checked_target", "boolean", "there when a check said that it is the right result"},
