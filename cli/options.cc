@@ -342,6 +342,8 @@ void declare(CLI::App& app, TakeArguments& take, Common& common) {
         .add_option("FILE:PART", take.request.addresses, "A part; FILE:FOLDER/ for all below a folder, FILE: for all")
         ->required();
     add_output(command, take.request.output, take.flags, "beside the file");
+    command.add_flag("--raw", take.request.stored,
+                     "As the file stores it: whole sectors of a disc image, a packed file as it is");
     add_common(command, common);
 }
 

@@ -162,15 +162,19 @@ TEST_F(RealDiscs, AreReadAsOthersReadThemAndStayReadableAfterEveryPut) {
     }
 }
 
-TEST_F(RealDiscs, WithThousandsOfFilesInOneFolder) {
-    shell("mkdir many && cd many && for i in $(seq 1 2000); do echo $i >file-$i.txt; done");
+TEST_F(RealDiscs, WithThousandsOfFiles) {
+    shell(
+        "mkdir many && cd many && for d in 1 2 3 4 5 6 7 8 9 10; do mkdir d$d; for i in $(seq 1 500); do echo $d-$i "
+        ">d$d/file-$i.txt; done; done");
     shell("genisoimage -quiet -R -J -o many.iso many");
     const auto list = run({"parts", "many.iso", "--json"}).json()["parts"];
-    EXPECT_EQ(list.size(), 2001U);
+    EXPECT_EQ(list.size(), 5001U);
     folder.put("new.bin", "Kelp Harbour");
-    EXPECT_EQ(answer({"put", "many.iso", "file-1321.txt=new.bin", "a new one.txt=new.bin", "--add", "-o", "m.iso"}),
-              "0 put");
-    EXPECT_EQ(shell("bsdtar -xOf m.iso file-1321.txt 'a new one.txt' file-1322.txt"), "1322\nKelp HarbourKelp Harbour");
+    EXPECT_EQ(
+        answer({"put", "many.iso", "d7/file-321.txt=new.bin", "d7/a new one.txt=new.bin", "--add", "-o", "m.iso"}),
+        "0 put");
+    EXPECT_EQ(shell("bsdtar -xOf m.iso d7/file-321.txt 'd7/a new one.txt' d7/file-322.txt"),
+              "7-322\nKelp HarbourKelp Harbour");
 }
 
 // --- sheets, folders, forms
@@ -183,6 +187,14 @@ TEST_F(CliDisc, ASheetStandsForItsDisc) {
     EXPECT_EQ(parts[1]["offset"], plain.size() / 2048 * 2352);
     EXPECT_EQ(answer({"take", "kelp.cue:track 1", "-o", "t1.iso"}), "0 taken");
     EXPECT_TRUE(contents(folder / "t1.iso") == plain);
+    EXPECT_EQ(answer({"take", "kelp.cue:track 1", "--raw", "-o", "raw.bin"}), "0 taken");
+    EXPECT_TRUE(contents(folder / "raw.bin") == contents(folder / "alone.bin"));
+    EXPECT_EQ(answer({"take", "alone.bin:SYSTEM.CNF", "--raw", "-o", "sector.bin"}), "0 taken");
+    EXPECT_EQ(fs::file_size(folder / "sector.bin"), 2352U);
+    folder.put("film.bin", demo::in_sectors(plain, 2, 100));
+    EXPECT_NE(run({"take", "film.bin:FILMS/TIDE.BIN", "-o", "f.bin"}).out.find("--raw takes whole"), std::string::npos);
+    EXPECT_EQ(answer({"put", "film.bin", "FILMS/TIDE.BIN=t1.iso", "-o", "g.bin"}), "3 unsupported");
+    EXPECT_EQ(answer({"take", "kelp.iso:SYSTEM.CNF", "--raw", "-o", "no.bin"}), "3 unsupported");
     EXPECT_EQ(answer({"take", "kelp.cue:track 2", "-o", "t2.bin"}), "0 taken");
     EXPECT_TRUE(contents(folder / "t2.bin") == demo::sound(1));
     EXPECT_EQ(run({"describe", "kelp.cue", "--json"}).json()["files"][0]["serial"], "SLES-99001");

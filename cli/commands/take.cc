@@ -11,15 +11,15 @@
 namespace hotstitch::cli {
 namespace {
 
-TakeResult take_to_stream(const std::vector<std::string>& addresses, const Context& context) {
+TakeResult take_to_stream(const std::vector<std::string>& addresses, bool stored, const Context& context) {
     const std::string& address = addresses.front();
     if (addresses.size() != 1 || address.ends_with('/') || address.ends_with(':'))
         throw Error(ErrorCode::usage, "only one part can go to standard output").hint("name a folder with -o");
     ScratchFile scratch;
-    const Part part = take_part(address, scratch, context);
+    const Part part = take_part(address, scratch, context, stored);
     const std::uint64_t size = scratch.written().value().size();
     scratch.copy_to(STDOUT_FILENO, context.progress);
-    return {{{part.name, "-", size}}, {}, 0};
+    return {{{part.name, "-", size}}, {}, 0, part.lies == "form 2" && !stored ? 1U : 0U};
 }
 
 void state_taken(const TakeResult& result, Report& report) {
@@ -52,13 +52,18 @@ void run(const TakeArguments& arguments, const Context& context, Report& report)
                 .hint(fmt::format("see what there is: hotstitch parts {}", shell_file(address)));
     TakeRequest request = arguments.request;
     request.replace = arguments.flags.mode();
-    const TakeResult result =
-        request.output == "-" ? take_to_stream(request.addresses, context) : take_parts(request, context);
+    const TakeResult result = request.output == "-" ? take_to_stream(request.addresses, request.stored, context)
+                                                    : take_parts(request, context);
     state_taken(result, report);
     if (result.encrypted != 0)
         report.warn(fmt::format("{} encrypted and not taken; unpack {} with the password first",
                                 counted(result.encrypted, "part is", "parts are"),
                                 result.encrypted == 1 ? "it" : "them"));
+    if (result.in_form2 != 0)
+        report.warn(
+            fmt::format("{} in sectors of form 2 (sound or film), of which only 2,048 of 2,324 bytes each were "
+                        "taken; --raw takes whole sectors",
+                        counted(result.in_form2, "part lies", "parts lie")));
     std::uint64_t bytes = 0;
     for (const TakenPart& part : result.taken) bytes += part.size;
     report.good("taken", fmt::format("Took {}, {}.", counted(result.taken.size(), "part", "parts"), size_text(bytes)));

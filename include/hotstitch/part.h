@@ -29,7 +29,7 @@ struct Part {
     std::optional<std::uint64_t> offset;  ///< in the container, where the part stands there in one piece as it is
     Bytes head;                           ///< its first bytes, at most 512, where they are at hand
     bool encrypted = false;
-    /// Why it has no offset: "packed", "computed" or "in pieces"; for people and programs.
+    /// Why it has no offset: "packed", "computed", "form 2", "in pieces", …; for people and programs.
     std::string_view lies{};
 };
 
@@ -91,6 +91,10 @@ public:
     /// The part as a source that reads the container's file, where its bytes can be had in any order without being
     /// written somewhere first; null otherwise. `part` is one of parts(). Lives no longer than the container's file.
     virtual SharedSource open(const Part& part) const;
+
+    /// The part as the file stores it, where that is another form than its content: whole sectors, packed bytes. Null
+    /// otherwise. As for open().
+    virtual SharedSource stored(const Part& part) const;
 
     /// All parts. Throws as visit() does.
     std::vector<Part> parts() const;

@@ -75,6 +75,7 @@ struct TakeRequest {
     std::vector<std::string> addresses;  ///< "FILE:PART", "FILE:FOLDER/", "FILE:" for all
     std::string output{};                ///< a file or a folder; empty: beside FILE
     Replace replace = Replace::never;
+    bool stored = false;  ///< as the file stores it: whole sectors of a disc, a packed file as it is
 };
 
 struct TakenPart {
@@ -88,13 +89,15 @@ struct TakeResult {
     /// Written under another name, because the name is the same as another but for case, or not allowed on all systems.
     std::vector<std::pair<std::string, std::string>> renamed;
     std::uint64_t encrypted = 0;  ///< and so not taken
+    std::uint64_t in_form2 = 0;   ///< of a disc, in sectors with more than the 2048 bytes of each that were taken
 };
 
 /// Writes parts out as files. Names come from strangers, so none leads out of the folder or is one that a system
 /// refuses. Throws Error(usage) where there is no such part, and what extracting and writing throw.
 HOTSTITCH_EXPORT TakeResult take_parts(const TakeRequest& request, const WorkOptions& options = {});
 /// One part into a sink.
-HOTSTITCH_EXPORT Part take_part(const std::string& address, ByteSink& out, const WorkOptions& options = {});
+HOTSTITCH_EXPORT Part take_part(const std::string& address, ByteSink& out, const WorkOptions& options = {},
+                                bool stored = false);
 
 /// One part to be put in, or taken away.
 struct PutItem {

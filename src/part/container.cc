@@ -72,6 +72,10 @@ SharedSource Container::open(const Part&) const {
     return nullptr;
 }
 
+SharedSource Container::stored(const Part&) const {
+    return nullptr;
+}
+
 ChangeList put_in_place(const ByteSource& file, const Part& part, const ByteSource& content,
                         std::optional<std::byte> fill, const std::string& hint) {
     const std::uint64_t size = part.size.value_or(0);

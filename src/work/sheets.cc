@@ -81,6 +81,12 @@ public:
         return disc_->open(part);
     }
 
+    SharedSource stored(const Part& part) const override {
+        const CueTrack* const track = part.kind == "track" ? track_named(sheet_, part.name) : nullptr;
+        if (track == nullptr) return disc_ ? disc_->stored(part) : nullptr;
+        return track->is_data() ? whole_of(*track) : nullptr;
+    }
+
     PutResult put(const Part& part, const SharedSource& content, const PutOptions& options) const override {
         const CueTrack* const track = part.kind == "track" ? track_named(sheet_, part.name) : nullptr;
         if (track == nullptr) return disc_->put(part, content, options);
@@ -119,6 +125,12 @@ private:
     ByteRange range_in(const CueTrack& track) const { return range_of(sheet_, track, content_.size()); }
 
     SharedSource content_of(const CueTrack& track) const {
+        SharedSource slice = whole_of(track);
+        return track.is_data() ? user_data_of(slice) : slice;
+    }
+
+    /// The track with all bytes of its sectors.
+    SharedSource whole_of(const CueTrack& track) const {
         SharedSource whole = borrowed(content_);
         ByteRange range;
         if (track.file == own_) {
@@ -128,8 +140,7 @@ private:
             range = range_of(sheet_, track, other->size());
             whole = other;
         }
-        auto slice = std::make_shared<SliceSource>(whole, range.offset, range.length);
-        return track.is_data() ? user_data_of(slice) : slice;
+        return std::make_shared<SliceSource>(whole, range.offset, range.length);
     }
 
     const ByteSource& content_;

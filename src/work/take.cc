@@ -51,6 +51,13 @@ std::size_t last_name(const std::string& address) {
     return 0;
 }
 
+SharedSource stored_of(const Container& container, const Part& part) {
+    if (SharedSource stored = container.stored(part)) return stored;
+    throw Error(ErrorCode::unsupported,
+                fmt::format("{} is stored as it is, or in pieces: there is no other form to take", part.name))
+        .in("stored form");
+}
+
 class Taking {
 public:
     Taking(const TakeRequest& request, const WorkOptions& options) : request_(request), options_(options) {}
@@ -133,7 +140,11 @@ private:
         if (opened.file)
             refuse_inputs(path, {opened.file.get()}, "name another output: this is the file that the part lies in");
         OutputFile out(path, {.replace = request_.replace});
-        extract(out);
+        if (request_.stored)
+            write_source(*stored_of(*opened.container, part), out);
+        else
+            extract(out);
+        if (part.lies == "form 2" && !request_.stored) ++result_.in_form2;
         const std::uint64_t size = out.written()->size();
         out.commit(options_.progress);
         result_.taken.push_back({part.name, out.path(), size});
@@ -151,11 +162,18 @@ TakeResult take_parts(const TakeRequest& request, const WorkOptions& options) {
     return Taking(request, options).run();
 }
 
-Part take_part(const std::string& address, ByteSink& out, const WorkOptions& options) {
+Part take_part(const std::string& address, ByteSink& out, const WorkOptions& options, bool stored) {
     if (split_file(address).second.empty()) throw Error(ErrorCode::usage, fmt::format("{} names no part", address));
     const std::size_t last = last_name(address);
     const OpenedParts opened = open_parts(address.substr(0, last - 1), options);
-    Part part = extract_part(*opened.container, split_address(address.substr(last)).front(), out);
+    const std::string name = split_address(address.substr(last)).front();
+    Part part;
+    if (stored) {
+        part = find_part(*opened.container, name);
+        write_source(*stored_of(*opened.container, part), out);
+    } else {
+        part = extract_part(*opened.container, name, out);
+    }
     if (opened.file) opened.file->check_intact();
     return part;
 }

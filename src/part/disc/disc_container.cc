@@ -81,6 +81,19 @@ public:
         return content_of(entry_of(part));
     }
 
+    SharedSource stored(const Part& part) const override {
+        const SectorLayout& layout = image_.layout;
+        if (!layout.is_raw()) return nullptr;
+        const auto whole = [&](std::uint64_t sector, std::uint64_t count) {
+            return std::make_shared<SliceSource>(image_.track, sector * layout.stride, count * layout.stride);
+        };
+        if (part.kind == "track") return whole(0, layout.sectors);
+        if (part.kind == "boot-area") return whole(0, system_area);
+        const Entry& entry = entry_of(part);
+        if (entry.cut || !entry.in_one_piece()) return nullptr;
+        return whole(entry.records.front().extent, sectors_for(entry.size));
+    }
+
     PutResult put(const Part& part, const SharedSource& content, const PutOptions& options) const override {
         if (part.kind == "track") return put_track(content);
         if (part.kind == "boot-area") {
@@ -120,7 +133,10 @@ private:
         Part part = part_at(name, kind, entry.records.front().extent * user_size, entry.size);
         if (entry.size == 0) part.offset.reset(), part.lies = "nowhere";
         if (entry.size != 0 && !entry.in_one_piece()) part.offset.reset(), part.lies = "in pieces";
-        if (entry.cut) part.offset.reset(), part.lies = "past the end";
+        if (entry.cut)
+            part.offset.reset(), part.lies = "past the end";
+        else if (entry.size != 0 && has_form2(*image_.track, image_.layout, entry.records.front().extent, 1))
+            part.lies = "form 2";
         return part;
     }
 

@@ -33,6 +33,8 @@ public:
                 [&](ByteSink& out) { out.write(bytes); });
     }
 
+    SharedSource stored(const Part&) const override { return std::make_shared<MemorySource>(file_.bytes()); }
+
     PutResult put(const Part&, const SharedSource& content, const PutOptions&) const override {
         const WholeView bytes(*content, limits_);
         return differences(file_, repacked(codec_, file_, bytes, limits_));
