@@ -22,7 +22,7 @@ std::string words_on_disc(const PutStep& step) {
     if (step.how == "added")
         return fmt::format(" added{}: {}", place(step.to_offset), counted(step.changed, "byte", "bytes"));
     if (step.how == "removed")
-        return step.moved_sectors == 0 ? std::string(" taken away: its name; its bytes stay where nobody looks")
+        return step.moved_sectors == 0 ? std::string(" taken away: its name is gone, its sectors stay unused")
                                        : fmt::format(" taken away; what followed it moved back by {}",
                                                      counted(step.moved_sectors, "sector", "sectors"));
     if (step.how == "moved")

@@ -119,15 +119,20 @@ int last_kept(const fs::path& file) {
     return last;
 }
 
+/// What lies close together is kept and written in one go.
 std::vector<JournalRange> ranges_of(const ChangeList& change) {
+    constexpr std::uint64_t close = 512;
     std::vector<JournalRange> ranges;
     for (const Splice& splice : change.splices()) {
         const std::uint64_t added = splice.added();
-        if (!ranges.empty() && ranges.back().offset + ranges.back().old_length == splice.offset &&
-            ranges.back().old_length == ranges.back().new_length)
-            ranges.back().old_length += splice.removed, ranges.back().new_length += added;
-        else
-            ranges.push_back({splice.offset, splice.removed, added});
+        const bool follows = !ranges.empty() && ranges.back().old_length == ranges.back().new_length;
+        const std::uint64_t end = follows ? ranges.back().offset + ranges.back().old_length : 0;
+        if (follows && splice.offset - end <= close) {
+            ranges.back().old_length += splice.offset - end + splice.removed;
+            ranges.back().new_length += splice.offset - end + added;
+        } else {
+            ranges.push_back({.offset = splice.offset, .old_length = splice.removed, .new_length = added});
+        }
     }
     return ranges;
 }

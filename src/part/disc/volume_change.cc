@@ -126,7 +126,8 @@ struct Putting {
         put_sectors(result.change, *user, extent, content);
         if (anchored) result.change.put(user->size(), 0, udf_anchor_for(*user, end));
         result.how = moved ? "moved" : "in-place";
-        result.from = from * user_size, result.to = extent * user_size;
+        if (entry.size != 0) result.from = from * user_size;
+        result.to = extent * user_size;
         return result;
     }
 };
