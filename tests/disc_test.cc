@@ -250,6 +250,30 @@ TEST(Disc, PutNeverMovesWhatItWasNotAskedToMove) {
     EXPECT_THROW(container->add("NO/SUCH/FOLDER.BIN", shared(Bytes(4)), {}), Error);
 }
 
+TEST(Disc, AFileOfSeveralExtentsIsOneFile) {
+    // Two files that follow each other become one: the same name, and a flag that says so.
+    const Bytes first = noise(4096, 1), second = noise(904, 2), third = noise(100, 3);
+    Bytes image = demo::disc({{"A.BIN", first}, {"B.BIN", second}, {"C.BIN", third}}, {.joliet = false});
+    const auto at = [&](std::string_view name) { return text_of(image).find(name, 20 * user) - 33; };
+    image[at("A.BIN") + 25] |= std::byte{0x80};
+    image[at("B.BIN") + 33] = std::byte{'A'};
+    Bytes whole = first;
+    whole.insert(whole.end(), second.begin(), second.end());
+    ASSERT_EQ(files_of(image), (std::map<std::string, Bytes>{{"A.BIN", whole}, {"C.BIN", third}}));
+    const MemorySource source(image);
+    const auto container = open_container(source);
+    const Part part = find_part(*container, "A.BIN");
+    EXPECT_EQ(part.offset, 21U * user) << "in one piece";
+    for (const std::size_t size : {4'500U, 5'000U, 6'144U, 100U, 0U, 6'145U, 20'000U}) {
+        const Bytes content = noise(size, 4);
+        const PutResult result = container->put(part, shared(content), {});
+        EXPECT_EQ(result.how, size <= 6'144 ? "in-place" : "moved") << size;
+        EXPECT_EQ(files_of(changed(image, result.change)),
+                  (std::map<std::string, Bytes>{{"A.BIN", content}, {"C.BIN", third}}))
+            << size;
+    }
+}
+
 TEST(Disc, TellsWhatItIs) {
     const Identity identity = identify(plain_disc());
     EXPECT_EQ(std::tuple(identity.kind.name, identity.platform, identity.title, identity.serial, identity.region),
