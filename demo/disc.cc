@@ -204,7 +204,7 @@ std::size_t p_word(std::size_t codeword, std::size_t m) {
     return 43 * m + codeword;
 }
 std::size_t q_word(std::size_t codeword, std::size_t m) {
-    return m < 43 ? (44 * m + 43 * codeword) % 1118 : 43 * 26 + 26 * (m - 43) + codeword;
+    return m < 43 ? (44 * m + 43 * codeword) % 1118 : 1118 + 26 * (m - 43) + codeword;
 }
 
 struct Layout {

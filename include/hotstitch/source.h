@@ -170,7 +170,7 @@ struct Representation {
 
 /// Bytes of a data track's pregap of two seconds, in plain and in whole sectors: in front of an image, that is no
 /// header.
-inline constexpr std::uint64_t plain_pregap = 150 * 2048, whole_pregap = 150 * 2352;
+inline constexpr std::uint64_t plain_pregap = std::uint64_t{150} * 2048, whole_pregap = std::uint64_t{150} * 2352;
 inline bool is_pregap(const Representation& reading) noexcept {
     return reading.kind <= RepresentationKind::with_front_header &&
            (reading.bytes == plain_pregap || reading.bytes == whole_pregap);

@@ -225,7 +225,7 @@ void set_address(MutableByteView sector, std::uint64_t number) noexcept {
 
 std::uint64_t address_of(ByteView sector) noexcept {
     const auto number = [&](std::size_t at) {
-        const unsigned value = std::to_integer<unsigned>(sector[at]);
+        const auto value = std::to_integer<unsigned>(sector[at]);
         return std::uint64_t{value >> 4} * 10 + (value & 15);
     };
     const std::uint64_t frames = (number(12) * 60 + number(13)) * 75 + number(14);

@@ -193,7 +193,7 @@ ByteView UserData::read(std::uint64_t offset, std::size_t length, MutableByteVie
     return scratch.first(length);
 }
 
-ChangeList raw_change(SharedSource track, const SectorLayout& layout, const ChangeList& user) {
+ChangeList raw_change(const SharedSource& track, const SectorLayout& layout, const ChangeList& user) {
     ChangeList list(track->size());
     if (user.empty()) return list;
     const auto plain = std::make_shared<UserData>(track, layout);

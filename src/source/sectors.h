@@ -46,7 +46,7 @@ private:
 
 /// What a change of the user data comes to in the sectors: those that it touches get EDC and ECC anew, no others.
 /// Throws Error(unsupported) where it touches a sector without a form of its own, form 2, or moves what has form 2.
-ChangeList raw_change(SharedSource track, const SectorLayout& layout, const ChangeList& user);
+ChangeList raw_change(const SharedSource& track, const SectorLayout& layout, const ChangeList& user);
 
 /// Plain user data as a raw track of this mode, mode1 or form1, computed as it is read. REQUIRES a whole number of
 /// sectors.

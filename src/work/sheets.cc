@@ -169,7 +169,7 @@ fs::path file_of_sheet(const fs::path& sheet, const CueSheet& read, std::size_t 
             .in("cue sheet")
             .found(read.files[file])
             .hint("put the file beside the sheet, and write its name alone into the FILE line");
-    const fs::path path = sheet.parent_path() / named;
+    fs::path path = sheet.parent_path() / named;
     std::error_code code;
     if (fs::exists(path, code)) return path;
     const fs::path folder = path.parent_path().empty() ? fs::path(".") : path.parent_path();

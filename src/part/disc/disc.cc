@@ -107,7 +107,7 @@ std::string date_of(ByteView field) {
     if (!std::all_of(d.begin(), d.end(), [](char c) { return c >= '0' && c <= '9'; }) ||
         d.find_first_not_of('0') == std::string_view::npos)
         return {};
-    const int quarters = static_cast<signed char>(u8(field, 16));
+    const int quarters = (static_cast<int>(u8(field, 16)) ^ 0x80) - 0x80;  // signed
     std::string zone = "UTC";
     if (quarters != 0)
         zone +=

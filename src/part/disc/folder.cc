@@ -16,7 +16,7 @@
 namespace hotstitch::disc {
 namespace {
 
-constexpr std::size_t longest_record = 254, longest_joliet = 103 * 2;
+constexpr std::size_t longest_record = 254, longest_joliet = 206;
 
 /// A change that is made in steps, each on the volume as those before it have left it.
 class Steps {
@@ -160,7 +160,7 @@ std::string short_name(const std::string& name, const std::vector<Bytes>& record
     };
     for (unsigned number = 0;; ++number) {
         const std::string tail = number == 0 ? "" : std::to_string(number);
-        std::string one = stem.substr(0, 8 - tail.size()) + tail + "." + extension + version;
+        std::string one = fmt::format("{}{}.{}{}", stem.substr(0, 8 - tail.size()), tail, extension, version);
         if (!taken(one)) return one;
     }
 }
@@ -224,7 +224,7 @@ Bytes new_record(const ByteSource& user, const Tree& tree, const std::vector<Byt
     r[record::name_length] = static_cast<std::byte>(id.size());
     const auto both = [&](std::size_t at, std::uint64_t value, unsigned width) {
         for (unsigned i = 0; i < width; ++i)
-            r[at + i] = r[at + 2 * width - 1 - i] = static_cast<std::byte>(value >> (8 * i));
+            r[at + i] = r[at + std::size_t{2} * width - 1 - i] = static_cast<std::byte>(value >> (8 * i));
     };
     both(record::extent, extent, 4), both(record::size, size, 4), both(28, 1, 2);
     // The date is the folder's, so that the same call makes the same bytes.

@@ -147,7 +147,7 @@ private:
         for (std::size_t at = 0; at + 38 <= b.size();) {
             if (u16le(b, at) != identifier_tag) return;
             const unsigned what = u8(b, at + 18);
-            const std::size_t length = (38 + u8(b, at + 19) + u16le(b, at + 36) + 3) / 4 * 4;
+            const std::size_t length = (std::size_t{38} + u8(b, at + 19) + u16le(b, at + 36) + 3) / 4 * 4;
             if ((what & 0x0C) == 0) folders_.push_back(udf_.partition + u32le(b, at + 24));  // not gone, no parent
             at += length;
         }
