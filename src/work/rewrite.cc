@@ -73,6 +73,42 @@ void check_rewrite(const InputFile& source, const RewriteRequest& request) {
 
 namespace {
 
+/// Takes the digests of what goes by, so that a large file is not read once more for them.
+class DigestedOutput final : public ByteSink {
+public:
+    DigestedOutput(ByteSink& sink, DigestChoice choice) : sink_(sink), digester_(choice) {}
+    void reserve(std::uint64_t size) override { sink_.reserve(size); }
+    void write(ByteView bytes) override {
+        digester_.update(bytes);
+        sink_.write(bytes);
+    }
+    Digests finish() { return digester_.finish(); }
+
+private:
+    ByteSink& sink_;
+    Digester digester_;
+};
+
+/// Writes the changed file. The source's bytes are looked at while they are at hand for that.
+Digests write_changed(const InputFile& source, const ChangedSource& made, DigestChoice choice, ByteSink& output) {
+    constexpr std::uint64_t chunk = 1 << 20;
+    Digester of_source(choice);
+    Bytes scratch(static_cast<std::size_t>(chunk));
+    output.reserve(made.size());
+    for (std::uint64_t at = 0; at < std::max(source.size(), made.size()); at += chunk) {
+        if (at < source.size()) {
+            const auto part = static_cast<std::size_t>(std::min(chunk, source.size() - at));
+            of_source.update(source.read(at, part, scratch));
+        }
+        if (at < made.size()) {
+            const auto part = static_cast<std::size_t>(std::min(chunk, made.size() - at));
+            output.write(made.read(at, part, scratch));
+        }
+    }
+    made.check_intact();
+    return of_source.finish();
+}
+
 /// Larger files are not copied to change some bytes of them.
 constexpr std::uint64_t largest_copied = std::uint64_t{64} << 20;
 
@@ -110,11 +146,12 @@ RewriteResult rewrite(const InputFile& source, const ChangeList& change, const R
                       work);
     keep_aside(source, request, delivery);
     RewriteResult result;
-    write_source(ChangedSource(source, change), delivery.output());
-    write_sheet(source, sheet, request.replace, delivery);
-    result.output = digest(MemorySource(delivery.output().written().value()), delivery.wanted_of(change.result_size()),
-                           work.progress);
+    DigestedOutput output(delivery.output(), delivery.wanted_of(change.result_size()));
     Receipt receipt;
+    receipt.source.digests =
+        write_changed(source, ChangedSource(source, change), delivery.wanted_of(source.size()), output);
+    write_sheet(source, sheet, request.replace, delivery);
+    result.output = output.finish();
     receipt.mends = request.what;
     receipt.target.digests = result.output;
     result.delivered = delivery.finish(std::move(receipt));
