@@ -15,6 +15,7 @@ trap 'rm -rf "$folder"' EXIT
 make_hostile_files "$folder"
 cd "$folder"
 printf 'Kelp Harbour%.0s' {1..5000} > source
+head -c 60000 /dev/zero | tr "\0" "\1" > other  # of no kind, so that it may be meant
 failed=0
 
 answer() {  # answer NAME CALL…: sets code, milliseconds, peak; prints the row
@@ -34,7 +35,7 @@ answer() {  # answer NAME CALL…: sets code, milliseconds, peak; prints the row
 
 echo "Patches to be refused"
 for patch in refused/*; do
-    answer "${patch#*/}" apply source "$patch" -o made --allow source
+    answer "${patch#*/}" apply other "$patch" -o made
     [ "$code" -eq 3 ] && [ ! -e made ] || failed=1
     rm -f made
 done

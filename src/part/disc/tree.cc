@@ -17,7 +17,7 @@ namespace hotstitch::disc {
 namespace {
 
 constexpr std::size_t most_entries = 1'000'000, most_continuations = 16, most_depth = 200;
-constexpr std::uint64_t most_directory_bytes = std::uint64_t{256} << 20;
+constexpr std::uint64_t most_directory_bytes = std::uint64_t{64} << 20;
 
 /// Without a version (";1") and the dot of an empty extension.
 std::string without_version(std::string name) {
