@@ -220,7 +220,9 @@ constexpr SchemaRow rows[] = {
     {"part", "*size", "integer?", "in bytes, as it is stated"},
     {"part", "*encrypted", "boolean", ""},
     {"part", "offset", "integer", "where it stands as it is"},
-    {"part", "place", "string", "without an offset: computed, form 2 (of a disc: sound or film), in pieces, past the end, in another file, in a folder"},
+    {"part", "place", "string",
+     "without an offset: computed, form 2 (of a disc: sound or film), in pieces, past the end, in another file, in a "
+     "folder"},
     {"part", "opens", "string", "what it is, for people"},
     {"part", "crc32", "string", "with --digests"},
     {"part", "sha1", "string", "with --digests"},
