@@ -298,7 +298,7 @@ void declare(CLI::App& app, RenewArguments& renew, Common& common) {
 
 void declare(CLI::App& app, MendArguments& mend, Common& common) {
     auto& command = *app.add_subcommand("mend", "Header and flag fixes; without a mend, what could be mended");
-    command.add_option("FILE", mend.file, "A cartridge ROM or an executable")->required();
+    command.add_option("FILE", mend.file, "A cartridge ROM, an executable or a disc image")->required();
     command.add_option("MEND", mend.mends,
                        "checksum, region=Europe, expand=2M, large-address-aware …; done in the right order");
     add_value(command, "--boot-code", mend.options.boot_code, "VARIANT",
@@ -326,8 +326,8 @@ void declare(CLI::App& app, HeaderArguments& header, Common& common) {
 }
 
 void declare(CLI::App& app, PartsArguments& parts, Common& common) {
-    auto& command =
-        *app.add_subcommand("parts", "What is inside a file: archives, cartridge ROMs, executables, packed files");
+    auto& command = *app.add_subcommand(
+        "parts", "What is inside a file: discs, archives, cartridge ROMs, executables, packed files");
     command.add_option("FILE", parts.file, "A file, or a part of one: FILE:PART")->required();
     command.add_option("PATTERN", parts.request.patterns, "Only names that fit a shell pattern");
     command.add_flag("--deep", parts.request.deep, "Open what opens inside, too");

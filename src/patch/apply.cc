@@ -8,6 +8,7 @@
 #include "fit/windows.h"
 #include "hotstitch/error.h"
 #include "hotstitch/words.h"
+#include "source/digesting_sink.h"
 #include "source/whole.h"
 
 namespace hotstitch {
@@ -23,23 +24,6 @@ void check_output_budget(std::uint64_t target_size, std::uint64_t source_size, s
         .found(counted(target_size, "byte", "bytes"))
         .hint("if the patch is meant to do this, raise the output limit");
 }
-
-/// Computes checksums of what passes through.
-class DigestingSink final : public ByteSink {
-public:
-    DigestingSink(ByteSink& below, DigestChoice choice) : below_(below), digester_(choice) {}
-    void reserve(std::uint64_t size) override { below_.reserve(size); }
-    void write(ByteView bytes) override {
-        digester_.update(bytes);
-        below_.write(bytes);
-    }
-    void read_back(std::uint64_t offset, MutableByteView into) const override { below_.read_back(offset, into); }
-    Digests finish() { return digester_.finish(); }
-
-private:
-    ByteSink& below_;
-    Digester digester_;
-};
 
 /// Compares what is written with what should be, and remembers where they part.
 class ComparingSink final : public ByteSink {

@@ -2,8 +2,10 @@
 // Putting a changed file, or a patch of the change, into its place, by the same rules as what apply makes: nothing is
 // replaced unasked, and there is a way back. Tested by tests/mend_test.cc and tests/cli_cartridge_test.cc.
 
+#include "base/meter.h"
 #include "hotstitch/error.h"
 #include "hotstitch/jobs.h"
+#include "source/digesting_sink.h"
 #include "work/receipts.h"
 #include "work/sheets.h"
 
@@ -73,24 +75,10 @@ void check_rewrite(const InputFile& source, const RewriteRequest& request) {
 
 namespace {
 
-/// Takes the digests of what goes by, so that a large file is not read once more for them.
-class DigestedOutput final : public ByteSink {
-public:
-    DigestedOutput(ByteSink& sink, DigestChoice choice) : sink_(sink), digester_(choice) {}
-    void reserve(std::uint64_t size) override { sink_.reserve(size); }
-    void write(ByteView bytes) override {
-        digester_.update(bytes);
-        sink_.write(bytes);
-    }
-    Digests finish() { return digester_.finish(); }
-
-private:
-    ByteSink& sink_;
-    Digester digester_;
-};
-
 /// Writes the changed file. The source's bytes are looked at while they are at hand for that.
-Digests write_changed(const InputFile& source, const ChangedSource& made, DigestChoice choice, ByteSink& output) {
+Digests write_changed(const InputFile& source, const ChangedSource& made, DigestChoice choice, ByteSink& output,
+                      const Progress& progress) {
+    Meter meter(progress, Phase::writing, made.size());
     constexpr std::uint64_t chunk = 1 << 20;
     Digester of_source(choice);
     Bytes scratch(static_cast<std::size_t>(chunk));
@@ -103,8 +91,10 @@ Digests write_changed(const InputFile& source, const ChangedSource& made, Digest
         if (at < made.size()) {
             const auto part = static_cast<std::size_t>(std::min(chunk, made.size() - at));
             output.write(made.read(at, part, scratch));
+            meter.advance(part);
         }
     }
+    meter.finish();
     made.check_intact();
     return of_source.finish();
 }
@@ -146,10 +136,10 @@ RewriteResult rewrite(const InputFile& source, const ChangeList& change, const R
                       work);
     keep_aside(source, request, delivery);
     RewriteResult result;
-    DigestedOutput output(delivery.output(), delivery.wanted_of(change.result_size()));
+    DigestingSink output(delivery.output(), delivery.wanted_of(change.result_size()));
     Receipt receipt;
     receipt.source.digests =
-        write_changed(source, ChangedSource(source, change), delivery.wanted_of(source.size()), output);
+        write_changed(source, ChangedSource(source, change), delivery.wanted_of(source.size()), output, work.progress);
     write_sheet(source, sheet, request.replace, delivery);
     result.output = output.finish();
     receipt.mends = request.what;

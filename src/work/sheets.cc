@@ -8,6 +8,7 @@
 #include <algorithm>
 #include <cctype>
 
+#include "base/letters.h"
 #include "hotstitch/error.h"
 #include "hotstitch/words.h"
 
@@ -18,12 +19,6 @@ namespace fs = std::filesystem;
 namespace {
 
 constexpr std::uint64_t largest_sheet = 1 << 20;
-
-std::string lower(std::string text) {
-    std::transform(text.begin(), text.end(), text.begin(),
-                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
-    return text;
-}
 
 std::string track_part(const CueTrack& track) {
     return fmt::format("track {}", track.number);

@@ -7,6 +7,7 @@
 #include <cctype>
 #include <charconv>
 
+#include "base/letters.h"
 #include "hotstitch/bytes.h"
 #include "hotstitch/disc.h"
 #include "hotstitch/error.h"
@@ -17,13 +18,6 @@ namespace {
 
 constexpr std::size_t largest_sheet = 1 << 20, looked_at = 64 << 10;
 constexpr std::size_t most_tracks = 99, frames_a_second = 75;
-
-std::string upper(std::string_view text) {
-    std::string out(text);
-    std::transform(out.begin(), out.end(), out.begin(),
-                   [](unsigned char c) { return static_cast<char>(std::toupper(c)); });
-    return out;
-}
 
 /// One line and where its words are in the text.
 struct Line {

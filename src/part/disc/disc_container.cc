@@ -7,6 +7,7 @@
 #include <cctype>
 #include <unordered_map>
 
+#include "base/letters.h"
 #include "hotstitch/error.h"
 #include "hotstitch/words.h"
 #include "part/disc/disc.h"
@@ -18,11 +19,6 @@ namespace {
 
 constexpr std::string_view track_name = "track 1", boot_name = "boot-area", program_name = "main-program";
 
-bool same_path(std::string_view a, std::string_view b) {
-    return std::equal(a.begin(), a.end(), b.begin(), b.end(),
-                      [](unsigned char x, unsigned char y) { return std::tolower(x) == std::tolower(y); });
-}
-
 class DiscContainer final : public Container {
 public:
     DiscContainer(Image image, Identity identity) : image_(std::move(image)), identity_(std::move(identity)) {
@@ -32,7 +28,7 @@ public:
         for (const Entry& entry : volume_->tree().entries) {
             if (entry.directory) continue;
             by_path_.emplace(entry.path, &entry);
-            if (!program.empty() && same_path(entry.path, program)) program_ = &entry;
+            if (!program.empty() && lower(entry.path) == lower(program)) program_ = &entry;
         }
     }
 

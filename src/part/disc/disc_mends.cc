@@ -4,6 +4,7 @@
 
 #include <algorithm>
 
+#include "base/letters.h"
 #include "field/numbers.h"
 #include "hotstitch/error.h"
 #include "hotstitch/words.h"
@@ -42,9 +43,7 @@ ChangeList mend_sectors(FileMending& mending, std::string_view) {
 
 /// ECMA-119 7.4.4: d-characters. Small letters become capitals.
 std::string volume_id_from(std::string_view text) {
-    std::string id(text);
-    std::transform(id.begin(), id.end(), id.begin(),
-                   [](unsigned char c) { return static_cast<char>(std::toupper(c)); });
+    std::string id = upper(text);
     if (id.size() > id_size || id.find_first_not_of("ABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_") != std::string::npos)
         throw Error(ErrorCode::usage, fmt::format("\"{}\" is no volume identifier", text))
             .in("volume-id")

@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <cctype>
 
+#include "base/letters.h"
 #include "field/numbers.h"
 #include "hotstitch/error.h"
 #include "hotstitch/words.h"
@@ -42,13 +43,6 @@ std::string folder_of(const std::string& path) {
 }
 std::string name_in(const std::string& path) {
     return path.substr(path.rfind('/') == std::string::npos ? 0 : path.rfind('/') + 1);
-}
-
-std::string lower(std::string_view text) {
-    std::string out(text);
-    std::transform(out.begin(), out.end(), out.begin(),
-                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
-    return out;
 }
 
 std::size_t find_folder(const Tree& tree, const std::string& path) {
@@ -204,9 +198,7 @@ Bytes new_record(const ByteSource& user, const Tree& tree, const std::vector<Byt
                : tree.names == Names::rock_ridge ? copied(short_name(name, records, version))
                                                  : Bytes{};
     if (id.empty()) {
-        std::string plain = name;
-        std::transform(plain.begin(), plain.end(), plain.begin(),
-                       [](unsigned char c) { return static_cast<char>(std::toupper(c)); });
+        const std::string plain = upper(name);
         id = copied(plain.find(';') == std::string::npos ? plain + version : plain);
     }
     Bytes r(record::name + id.size());

@@ -9,6 +9,7 @@
 #include <algorithm>
 #include <cctype>
 
+#include "base/letters.h"
 #include "field/numbers.h"
 #include "hotstitch/error.h"
 #include "hotstitch/words.h"
@@ -19,13 +20,6 @@ namespace {
 
 constexpr std::uint64_t largest_extent = 0xFFFFF800;  ///< in whole sectors
 constexpr std::uint64_t most_padding = 8192;          ///< sectors that are looked at for zeros
-
-std::string lower(std::string_view text) {
-    std::string out(text);
-    std::transform(out.begin(), out.end(), out.begin(),
-                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
-    return out;
-}
 
 bool share(const Entry& a, const Entry& b) {
     return a.size != 0 && b.size != 0 && !a.directory && !b.directory && !a.records.empty() && !b.records.empty() &&
