@@ -60,6 +60,9 @@ struct Putting {
         try {
             outer = find_part(*container, names.front());
         } catch (const Error& error) {
+            const bool could_be_added =
+                container->kind() == "disc" && names.size() == 1 && content && no_such_part(error);
+            if (could_be_added && !put.add) throw Error(error).hint("if it is to be a new file, add it (--add)");
             if (!put.add || names.size() != 1 || !content || !no_such_part(error)) throw;
             outer = {.name = names.front(), .kind = "file", .size = content->size(), .offset = {}, .head = {}};
             step.part = outer, step.changed = content->size();
