@@ -23,6 +23,7 @@ struct Common {
     When colour = When::automatic;
     ProgressStyle progress = ProgressStyle::automatic;
     std::uint64_t limit_output = 0, limit_unpacked = 0;  ///< bytes; 0: the defaults
+    std::string keys;                                    ///< a file with the user's own keys
     std::string then;                                    ///< a command to run on the output; {} is its name
 };
 

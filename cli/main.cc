@@ -13,6 +13,7 @@
 #include "arguments.h"
 #include "commands/commands.h"
 #include "commands/common.h"
+#include "hotstitch/keys.h"
 #include "render/print.h"
 #include "render/progress_line.h"
 #include "render/text.h"
@@ -71,6 +72,10 @@ int run_command(const Arguments& arguments, Report& report) {
     context.common = arguments.common;
     context.limits.output = arguments.common.limit_output;
     context.limits.archive_unpacked = arguments.common.limit_unpacked;
+    if (!arguments.common.keys.empty()) {
+        const InputFile keys(arguments.common.keys, context.limits, context.progress);
+        context.limits.keys = std::make_shared<const Keys>(read_keys(text_of(keys.bytes())));
+    }
     ProgressStyle style = arguments.common.progress;
     if (style == ProgressStyle::automatic && arguments.common.quiet) style = ProgressStyle::none;
     ProgressLine line(style);

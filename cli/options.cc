@@ -58,6 +58,8 @@ void add_common(CLI::App& app, Common& common) {
     add_size(app, "--limit-output", common.limit_output, "Largest output allowed, for example 4G");
     add_size(app, "--limit-unpacked", common.limit_unpacked,
              "Most that may be unpacked from one archive, for example 8G");
+    add_value(app, "--keys", common.keys, "FILE",
+              "Your own keys for encrypted discs: lines of NAME = 32 hexadecimal digits");
 }
 
 /// A name that --allow takes, what it sets, and what it means.
@@ -116,6 +118,12 @@ void add_output(CLI::App& app, std::string& output, ReplaceFlags& flags, const s
     app.add_flag("--no-backup", flags.no_backup, "Keep no backup of what is replaced");
 }
 
+void add_as(CLI::App& app, std::string& as) {
+    add_value(app, "--as", as, "PATTERN",
+              "The output's name with words from what the file says of itself: 'games/{title} [{serial}]/game.iso'; also "
+              "{region}, {revision}, {platform}, {name}, {extension}");
+}
+
 void add_expect(CLI::App& app, Digests& expected) {
     add_each(app, "--expect", "KIND:VALUE",
              "What the source has to be: crc32:…, md5:…, sha1:…, sha256:…, a checksum alone, or size:… (repeatable)",
@@ -171,7 +179,8 @@ void add_room(CLI::App& app, Room& room) {
 
 void add_rewrite(CLI::App& app, RewriteArguments& rewrite) {
     RewriteRequest& request = rewrite.request;
-    add_output(app, request.output, rewrite.flags, "nowhere: this, --in-place or --patch has to be said");
+    add_output(app, request.output, rewrite.flags, "nowhere: this, --as, --in-place or --patch has to be said");
+    add_as(app, request.as);
     add_value(app, "--patch", request.patch, "PATH",
               "Write the change as a patch, not the file; the format by extension or --format");
     add_format(app, request.format);
@@ -201,9 +210,11 @@ void declare(CLI::App& app, ApplyArguments& apply, Common& common) {
     ApplyRequest& request = apply.request;
     command.add_option("SOURCE", request.source, "The unpatched file, or - for standard input")->required();
     add_then(command, common);
-    command.add_option("PATCH", request.patches, "The patch, or several, applied in this order; - for standard input")
+    command.add_option("PATCH", request.patches, "The patch, or several, applied in this order; a folder of them for the one that fits; - for "
+                       "standard input")
         ->required();
     add_output(command, request.output, apply.flags, "beside the source");
+    add_as(command, request.as);
     command.add_flag("--in-place", request.in_place, "Replace the source itself; it is kept as a dated backup");
     command.add_flag("--as-is", request.as_is,
                      "Never read the source in another way, without its front header for example");
@@ -253,7 +264,7 @@ void declare(CLI::App& app, CreateArguments& create, Common& common) {
 
 void declare(CLI::App& app, VerifyArguments& verify, Common& common) {
     auto& command = *app.add_subcommand("verify", "Does the patch fit these files; is that its result");
-    command.add_option("PATCH", verify.patch, "The patch");
+    command.add_option("PATCH", verify.patch, "The patch, or a folder or archive with one for each edition");
     add_value(command, "--receipt", verify.receipt, "FILE", "Is this file still what was made, by its receipt");
     command.add_option("SOURCE", verify.request.files, "Files it might be for, or folders to search");
     add_value(command, "--target", verify.target, "FILE", "Is this file what the patch makes");
@@ -327,7 +338,7 @@ void declare(CLI::App& app, HeaderArguments& header, Common& common) {
 
 void declare(CLI::App& app, PartsArguments& parts, Common& common) {
     auto& command = *app.add_subcommand(
-        "parts", "What is inside a file: discs, archives, cartridge ROMs, executables, packed files");
+        "parts", "What is inside a file: discs, archives, cartridge ROMs, executables, packed files, files of chunks");
     command.add_option("FILE", parts.file, "A file, or a part of one: FILE:PART")->required();
     command.add_option("PATTERN", parts.request.patterns, "Only names that fit a shell pattern");
     command.add_flag("--deep", parts.request.deep, "Open what opens inside, too");
@@ -349,8 +360,13 @@ void declare(CLI::App& app, TakeArguments& take, Common& common) {
 
 void declare(CLI::App& app, PutArguments& put, Common& common) {
     auto& command = *app.add_subcommand("put", "Put parts into a file, and what depends on them right");
-    command.add_option("FILE", put.file, "A disc, a cartridge ROM, an executable or a packed file")->required();
-    command.add_option("PART=NEW", put.parts, "A part, perhaps inside another, and the file that takes its place");
+    command
+        .add_option("FILE", put.file,
+                    "A disc, a cartridge ROM, an executable, a packed file or a file of chunks; with --room rebuild, a "
+                    "folder with sys/ and files/")
+        ->required();
+    command.add_option("PART=NEW", put.parts,
+                       "A part, perhaps inside another, and the file that takes its place; FOLDER/=FOLDER for all below");
     command.add_flag("--add", put.options.add, "Parts that are not there are added (discs)");
     command.add_option("--remove", put.removed, "A part to take away (discs; repeatable)")
         ->type_name("PART")

@@ -8,6 +8,7 @@
 #include <utility>
 
 #include "cartridges.h"
+#include "console_discs.h"
 #include "disc.h"
 #include "executables.h"
 
@@ -36,6 +37,30 @@ bool save_discs(const std::filesystem::path& folder) {
         saved = saved && save(folder / (name + ".bin"), whole) && save(folder / (name + ".cue"), text);
     }
     return saved;
+}
+
+/// The game on the discs and cartridges with file systems of their own, and copies of them.
+bool save_console_files(const std::filesystem::path& folder) {
+    const auto text = [](const std::string& from) {
+        demo::Rom bytes;
+        for (const char c : from) bytes.push_back(static_cast<std::byte>(c));
+        return bytes;
+    };
+    const demo::Rom disc = demo::table_disc(demo::console_files(1), {.total = 3 << 20, .gap = 4096});
+    demo::TableDiscOptions later{.later = true, .total = 66 * 0x7C00, .gap = 4096};
+    demo::Rom sparse = demo::table_disc(demo::console_files(1), {});
+    sparse.resize(24 << 20);
+    return save(folder / "Kelp Harbour (table).gcm", disc) &&
+           save(folder / "Kelp Harbour (table, revision 0).gcm",
+                demo::table_disc(demo::console_files(0), {.revision = 0, .total = 3 << 20, .gap = 4096})) &&
+           save(folder / "Kelp Harbour (partition).iso",
+                demo::partition_disc(demo::table_disc(demo::console_files(1), later))) &&
+           save(folder / "keys.txt", text(demo::key_file())) &&
+           save(folder / "Kelp Harbour (compressed).cso", demo::deflate_copy(disc, 2048)) &&
+           save(folder / "Kelp Harbour (container).wbfs", demo::drive_copy(sparse, 21)) &&
+           save(folder / "Kelp Harbour (files).nds", demo::file_cartridge(demo::console_files(1), false)) &&
+           save(folder / "foghorn.wav",
+                demo::chunk("RIFF", demo::wave(demo::sound(1)), false));
 }
 
 /// The berths of harbour.cc: a name of 14 bytes and a depth of two, LZ10-packed as a hurried packer does it.
@@ -93,7 +118,7 @@ int main(int argc, char** argv) {
                  save(folder / "Harbour Master.elf", demo::elf({.is_64_bit = false, .machine = 8, .room = true})) &&
                  save(folder / "Harbour Master.dol", demo::dol()) && save(folder / "Harbour Master.ps-x", demo::ps_x());
     for (const demo::NamedRom& other : demo::cartridges()) saved = saved && save(folder / other.name, other.rom);
-    saved = saved && save_discs(folder);
+    saved = saved && save_discs(folder) && save_console_files(folder);
     if (!saved) std::fprintf(stderr, "make_demo: cannot write into %s\n", folder.c_str());
     return saved ? 0 : 4;
 }

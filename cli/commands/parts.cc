@@ -62,9 +62,15 @@ void state_rows(const std::vector<ListedPart>& rows, Report& report) {
     report.detail("parts", value);
 }
 
+/// What was named: of a compressed copy, not the plain image that it stands for.
+std::filesystem::path handed_in(const OpenedParts& opened) {
+    if (!opened.file || !opened.file->is_computed()) return opened.path;
+    return split_file(opened.file->origin()).first;
+}
+
 void container_fact(const OpenedParts& opened, const char* key, const char* label, Report& report) {
     const Container& container = *opened.container;
-    report.fact(key, label, fmt::format("{}, {}", shown(opened.path), escaped(container.title())),
+    report.fact(key, label, fmt::format("{}, {}", shown(handed_in(opened)), escaped(container.title())),
                 Json{{"path", as_utf8(opened.file ? opened.file->origin() : opened.path.string())},
                      {"kind", container.kind()},
                      {"title", as_utf8(container.title())},
@@ -102,7 +108,7 @@ void run(const PartsArguments& arguments, const Context& context, Report& report
     if (opened.file) opened.file->check_intact();
     for (const std::string& warning : opened.container->warnings()) report.warn(escaped(warning));
     state_rows(rows, report);
-    report.good("listed", fmt::format("{} in {}.", counted(rows.size(), "part", "parts"), shown(opened.path)));
+    report.good("listed", fmt::format("{} in {}.", counted(rows.size(), "part", "parts"), shown(handed_in(opened))));
     if (!rows.empty())
         report.next("to take one out",
                     fmt::format("hotstitch take {}", shell_file(arguments.file + ":" + rows.front().address)));

@@ -36,18 +36,38 @@ void state_steps(const PutPlan& plan, Report& report) {
     }
 }
 
+/// A folder with "sys/" and "files/" becomes a disc.
+void run_on_folder(const PutArguments& arguments, std::vector<PutItem> items, const Context& context, Report& report) {
+    if (arguments.options.room != Room::rebuild)
+        throw Error(ErrorCode::usage, fmt::format("{} is a folder", shown(arguments.file)))
+            .hint("to lay a disc out anew from it: --room rebuild -o NEW.iso; to put its files into a disc: hotstitch put "
+                  "DISC files/=FOLDER/files");
+    FolderDisc disc = disc_of_folder(arguments.file, items, context);
+    path_fact(report, "folder", "folder", std::filesystem::path(arguments.file));
+    report.fact("files", "files", grouped(disc.files), disc.files);
+    RewriteRequest request = rewrite_request(arguments.rewrite, disc.begin);
+    request.what.push_back("rebuild " + arguments.file);
+    const auto place = write_rewritten(disc.begin, disc.change, request, context, report);
+    if (place)
+        report.good("put", fmt::format("Made {}: a disc of {}, {}.", *place, counted(disc.files, "file", "files"),
+                                       size_text(disc.size)));
+}
+
 }  // namespace
 
 void run(const PutArguments& arguments, const Context& context, Report& report) {
+    std::vector<PutItem> parts;
+    for (const std::string& text : arguments.parts) parts.push_back(part_and_content(text));
+    for (const std::string& part : arguments.removed) parts.push_back({.part = part, .remove = true});
+    std::error_code code;
+    if (std::filesystem::is_directory(arguments.file, code))
+        return run_on_folder(arguments, std::move(parts), context, report);
     // A part of a file is changed by changing the file.
     const auto [name, inside] = split_file(arguments.file);
     const InputFile file = open_for_change(name, inside, context);
     RewriteRequest request = rewrite_request(arguments.rewrite, file);
     file_fact(report, "file", file.path(), {.size = file.size()});
     if (!file.sheet().empty()) path_fact(report, "sheet", "by sheet", file.sheet());
-    std::vector<PutItem> parts;
-    for (const std::string& text : arguments.parts) parts.push_back(part_and_content(text));
-    for (const std::string& part : arguments.removed) parts.push_back({.part = part, .remove = true});
     if (parts.empty())
         throw Error(ErrorCode::usage, "it is not said what to put in").wanted("PART=FILE, or --remove PART");
     for (PutItem& item : parts)

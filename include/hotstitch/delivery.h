@@ -11,6 +11,7 @@
 
 #include "hotstitch/export.h"
 #include "hotstitch/file_io.h"
+#include "hotstitch/identity.h"
 #include "hotstitch/inputs.h"
 #include "hotstitch/receipt.h"
 
@@ -30,6 +31,16 @@ HOTSTITCH_EXPORT void refuse_inputs(const std::filesystem::path& output, const s
                                     std::string_view hint, std::string_view field = "output");
 
 /// Files that a game looks for under its own name: sound tracks, cue sheets, numbered tracks.
+/// An output's name from a pattern such as "games/{title} [{serial}]/game.iso": {title}, {serial}, {region},
+/// {revision}, {platform} as the file says of itself, {name} and {extension} of the output as it would be called
+/// otherwise. Characters that a system refuses in a name become '_'; no value leads into another folder. Throws
+/// Error(usage) for a word that is not known, or of which the file says nothing.
+HOTSTITCH_EXPORT std::filesystem::path placed_as(const std::string& pattern, const Identity& identity,
+                                                 const std::filesystem::path& otherwise);
+
+/// A name that every system takes: no separators, no reserved characters or device names.
+HOTSTITCH_EXPORT std::string safe_name(std::string name);
+
 struct CompanionSet {
     std::string stem;               ///< what their names have in common, without a track's number
     std::filesystem::path example;  ///< one of them

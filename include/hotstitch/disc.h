@@ -6,6 +6,7 @@
 #include <optional>
 #include <string>
 #include <string_view>
+#include <utility>
 #include <vector>
 
 #include "hotstitch/change_list.h"
@@ -34,6 +35,26 @@ HOTSTITCH_EXPORT SharedSource user_data_of(const SharedSource& track);
 /// The change that gives a data track in whole sectors other user data, of any whole number of sectors: only the
 /// sectors that differ get EDC and ECC anew. A plain track becomes `user`. Throws Error(unsupported, io).
 HOTSTITCH_EXPORT ChangeList with_user_data(const SharedSource& track, const SharedSource& user);
+
+/// What a copy of a disc with a table of files, or with encrypted partitions, has of it.
+struct CopyState {
+    std::uint64_t full = 0;      ///< bytes of a full disc of its kind
+    std::uint64_t used_end = 0;  ///< where its last file or partition ends
+    /// Bytes of unused areas, and of partitions, that were looked at, and how many of them lie in clusters of zeros. A
+    /// full copy has other bytes there.
+    std::uint64_t unused = 0, unused_zeros = 0;
+    bool is_scrubbed() const noexcept { return unused_zeros >= (1 << 20) / 32 && unused_zeros > unused / 4; }
+};
+
+/// Looks at one cluster of each MiB. Nothing: the file is no such disc. Throws Error(damaged, limit, io).
+HOTSTITCH_EXPORT std::optional<CopyState> copy_state(const ByteSource& file);
+
+/// A disc with a table of files, laid out anew from files by their paths: below "sys/" the header, the loader, the main
+/// program and perhaps the old table of files, which gives the order; below "files/" all others. In "sys/", what a file
+/// is shows in its content, not in its name. `total`: bytes of the disc; 0: up to its last file. Throws Error(usage)
+/// where something is missing or does not fit.
+HOTSTITCH_EXPORT SharedSource disc_from_files(const std::vector<std::pair<std::string, SharedSource>>& files,
+                                              std::uint64_t total = 0);
 
 struct CueTrack {
     unsigned number = 0;

@@ -50,6 +50,14 @@ public:
     /// the file's content.
     static InputFile slice(const InputFile& file, std::string_view name, ByteView bytes);
 
+    /// What a file stands for, computed while it is read; keeps the file open. `name`: beside the file. Its origin is
+    /// "FILE:content".
+    static InputFile computed(const InputFile& file, std::string_view name, SharedSource source);
+    /// Such a file once it is written out, into an unnamed temporary file.
+    static InputFile written_out(const InputFile& computed);
+    /// The same bytes, kept open by the result.
+    static SharedSource shared(const InputFile& file);
+
     ~InputFile() override;
     InputFile(InputFile&&) noexcept;
     InputFile& operator=(InputFile&&) noexcept;
@@ -59,7 +67,7 @@ public:
     std::optional<ByteView> whole() const noexcept override;
     void check_intact() const override;
 
-    /// The whole content; lives as long as this object.
+    /// The whole content; lives as long as this object. Empty for what is computed.
     ByteView bytes() const noexcept;
     const std::filesystem::path& path() const noexcept;
     /// Where it was named or, for what was unpacked, "ARCHIVE:MEMBER".
@@ -69,6 +77,8 @@ public:
     void set_sheet(std::filesystem::path path);
     /// Whether it came out of an archive, or is a part of another file.
     bool is_unpacked() const noexcept;
+    /// Whether it is made by computed().
+    bool is_computed() const noexcept;
     /// Whether `path` names the same file as this one, through links too.
     bool is_same_file(const std::filesystem::path& path) const noexcept;
     /// The file as it was when it was opened; nothing for pipes. Of what was unpacked: the archive's.

@@ -86,6 +86,13 @@ enum class Why : std::uint8_t {
     disc_cut,      ///< `wanted` and `found`: sectors of the volume, and of the image
     other_track,   ///< the patch was made for what follows the data track
     for_a_part,    ///< for a file of this disc, `name`
+    compressed_copy,   ///< of a disc, in a form that is recognised and not read, `name`
+    scrubbed_copy,     ///< of a disc: at least `found` bytes of unused areas are zeros where a full copy has others
+    trimmed_copy,      ///< of a disc: `found` bytes, where a full one has `wanted`
+    longer_than_disc,  ///< `found` bytes, where a disc has `wanted`
+    right_in_front,    ///< its first `wanted` bytes are the right file, of `found`
+    other_generation,  ///< the file is `name`, and the patch's size is that of `found_in`
+    other_than_named,  ///< the file is `name`, under the extension `found_in`
     edition,       ///< `name`: what the file says it is, `found_in` on which platform; empty: as a program
 };
 
@@ -125,6 +132,11 @@ enum class NextStep : std::uint8_t {
     get_the_whole_disc,
     take_the_track,  ///< out of the image, and hand in that
     name_the_part,   ///< `next_name`
+    save_plain_copy,       ///< with what made or plays the compressed copy
+    get_full_copy,         ///< nothing cut off, nothing taken out
+    cut_behind,            ///< what was added behind the right file
+    look_for_generation,   ///< the disc for the console that the patch is for
+    get_what_name_says,    ///< the file under that name is something else
 };
 
 struct Diagnosis {
@@ -145,6 +157,7 @@ struct DiagnoseOptions {
     std::vector<OtherPatch> others{};  ///< those without checksums are applied into nothing to see what they make
     Limits limits{};
     Progress progress{};
+    std::string name{};  ///< under which the file is kept: its extension says what it should be
 };
 
 /// Readings and other patches are tried only where the sizes allow them, each with one pass. Throws Error(io),

@@ -52,10 +52,11 @@ struct PatchFile {
     InputFile file;
     std::vector<std::string> readmes;  ///< texts beside it in the archive it came from, by their names there
     std::filesystem::path archive;     ///< empty: none
-    std::size_t chosen_of = 0;         ///< the only one that fits, of so many in the archive; 0: there was one
+    std::size_t chosen_of = 0;  ///< the only one that fits, of so many in the archive or folder; 0: there was one
+    std::string chosen_by{};    ///< what speaks for it, for people: "crc32 of the source"
 };
-/// A patch: when the file is an archive, the one patch in it, two archives deep at most. Throws Error(usage) when there
-/// are several and not exactly one of them fits `source`, Error(not_this_format) when there is none, Error(unsupported)
+/// A patch: when it is an archive or a folder, the one patch in it, two archives deep at most. Throws Error(usage) when
+/// there are several and not exactly one of them fits `source`, Error(not_this_format) when there is none, Error(unsupported)
 /// when they are encrypted.
 HOTSTITCH_EXPORT PatchFile open_patch_file(const std::string& address, const WorkOptions& options = {},
                                            const InputFile* source = nullptr);

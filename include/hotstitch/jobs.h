@@ -29,6 +29,7 @@ struct ApplyRequest {
     std::string source;  ///< "FILE" or "FILE:PART"; an archive is opened where the patch wants its content
     std::vector<std::string> patches;  ///< in the order in which they are applied
     std::string output{};              ///< a file, a folder, or empty: by default_apply_output
+    std::string as{};                  ///< a pattern of the output's name (placed_as), instead of `output`
     std::string name_like{};           ///< a companion (delivery.h) whose name the output takes
     bool in_place = false;             ///< the output replaces the source
     Replace replace = Replace::never;
@@ -140,6 +141,7 @@ private:
 /// change.
 struct RewriteRequest {
     std::string output{};  ///< a file or a folder
+    std::string as{};      ///< a pattern of the output's name (placed_as), instead of `output`
     bool in_place = false;
     std::filesystem::path patch{};
     std::optional<PatchFormat> format{};  ///< of the patch; empty: by its extension

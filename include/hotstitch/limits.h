@@ -13,6 +13,7 @@
 namespace hotstitch {
 
 class ByteSink;
+struct Keys;
 
 struct Limits {
     /// Largest output in bytes. 0: the larger of 1 GiB and 64 x (source + patch), at most 1 TiB.
@@ -28,6 +29,9 @@ struct Limits {
 
     /// Lends temporary storage that can give back what was written, for what may not fit into memory; empty: memory.
     std::function<std::unique_ptr<ByteSink>()> scratch{};
+
+    /// The user's own keys, for discs that are encrypted; null: none.
+    std::shared_ptr<const Keys> keys{};
 
     /// Bytes that are read from a pipe or device, which may have no end; they are kept in memory.
     std::uint64_t stream = std::uint64_t{2} << 30;

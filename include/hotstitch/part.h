@@ -107,6 +107,13 @@ HOTSTITCH_EXPORT std::unique_ptr<Container> open_container(const ByteSource& fil
 /// Whether the file is packed by a codec that is known, and unpacks wholly. Throws Error(io).
 HOTSTITCH_EXPORT bool is_packed(const ByteSource& file);
 
+/// The plain image that a compressed copy of a disc holds, computed while it is read (docs/formats/discs.md,
+/// "Compressed copies"); null where the file is none that is read. Throws Error(damaged, truncated, unsupported, io).
+HOTSTITCH_EXPORT SharedSource plain_copy(const SharedSource& file);
+
+/// Such a plain image with its parts: the whole of it as `content`, then those of `disc`, which may be null.
+HOTSTITCH_EXPORT std::unique_ptr<Container> with_content(const ByteSource& plain, std::unique_ptr<Container> disc);
+
 /// The part of this name; where there is none, the only one whose name differs in case or in a version (";1") alone.
 /// Throws Error(usage) when there is none, naming the nearest ones, or when several differ so.
 HOTSTITCH_EXPORT Part find_part(const Container& container, std::string_view name);

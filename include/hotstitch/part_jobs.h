@@ -102,7 +102,7 @@ HOTSTITCH_EXPORT Part take_part(const std::string& address, ByteSink& out, const
 /// One part to be put in, or taken away.
 struct PutItem {
     std::string part;    ///< its address inside the file
-    std::string from{};  ///< the address of its new content
+    std::string from{};  ///< the address of its new content; a folder, whose files go below `part`
     bool remove = false;
     SharedSource content{};  ///< instead of `from`
 };
@@ -132,5 +132,16 @@ struct PutPlan {
 /// part or the content does not fit, Error(refused) for what is not allowed.
 HOTSTITCH_EXPORT PutPlan plan_put(const InputFile& file, const std::vector<PutItem>& items,
                                   const PutOptions& options = {}, const WorkOptions& work = {});
+
+/// A disc with a table of files, laid out anew from a folder with "sys/" and "files/" (disc.h, disc_from_files).
+struct FolderDisc {
+    InputFile begin;    ///< the file in the folder that the disc begins with
+    ChangeList change;  ///< of that file: it makes the whole disc
+    std::uint64_t files = 0, size = 0;
+};
+/// `instead`: files by their paths that are taken in place of those in the folder, beside them, or left out. Throws what
+/// disc_from_files() throws, and Error(io).
+HOTSTITCH_EXPORT FolderDisc disc_of_folder(const std::filesystem::path& folder, const std::vector<PutItem>& instead,
+                                           const WorkOptions& work = {});
 
 }  // namespace hotstitch

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// The one place that knows OpenSSL.
+// By OpenSSL.
 #include "digest/hash.h"
 
 #include "hotstitch/error.h"

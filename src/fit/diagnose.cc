@@ -7,6 +7,7 @@
 #include <array>
 
 #include "edit/target_builder.h"
+#include "fit/disc_reasons.h"
 #include "fit/reason_code.h"
 #include "fit/windows.h"
 #include "hotstitch/cartridge.h"
@@ -55,13 +56,14 @@ void look_at_kind(const Identity& file, Diagnosis& diagnosis, bool surely) {
     constexpr Row rows[] = {{"web-page", Why::web_page, NextStep::open_the_page},
                             {"archive", Why::archive, NextStep::unpack_it},
                             {"pointer", Why::pointer, NextStep::fetch_the_file},
+                            {"disc-copy", Why::compressed_copy, NextStep::save_plain_copy},
                             {"patch", Why::is_a_patch, NextStep::hand_in_the_game},
                             {"other-patch", Why::is_a_patch, NextStep::hand_in_the_game},
                             {"text", Why::other_kind, NextStep::hand_in_the_file},
                             {"picture", Why::other_kind, NextStep::hand_in_the_file},
                             {"document", Why::other_kind, NextStep::hand_in_the_file}};
     for (const Row& row : rows)
-        if (file.is(row.kind) && !(surely && row.why == Why::other_kind))
+        if (file.is(row.kind) && !(surely && (row.why == Why::other_kind || row.why == Why::compressed_copy)))
             add_reason(diagnosis,
                        {.why = row.why, .name = file.is("other-patch") ? std::string() : std::string(file.kind.title)},
                        row.next);
@@ -82,7 +84,8 @@ public:
         if (file_.size() == 0) {
             reason({.why = Why::empty}, NextStep::get_it_again);
         } else if (can_tell() &&
-                   ((readings_may_help() && try_readings()) || try_others() || try_mends() || try_parts())) {
+                   ((readings_may_help() && try_readings()) || try_others() || try_mends() || try_parts() ||
+                    try_front())) {
             // that says it all
         } else {
             look_at_content();
@@ -280,13 +283,19 @@ private:
     void look_at_disc(const Identity& disc) {
         edition_ = {.why = Why::edition, .name = edition_of(disc)};
         if (!disc.serial.empty()) edition_->name += ", " + disc.serial;
-        const auto user = user_data_of(borrowed(file_));
-        constexpr std::uint64_t sector = 2048;
-        if (disc.declared_size.value_or(0) > user->size())
-            reason({.why = Why::disc_cut, .wanted = *disc.declared_size / sector, .found = user->size() / sector},
-                   NextStep::get_the_whole_disc);
-        const std::uint64_t behind = file_.size() - read_as(file_, {RepresentationKind::data_track})->size();
-        if (behind != 0 && source_.size == behind) reason({.why = Why::other_track}, NextStep::take_the_track);
+        add_all(reasons_of_disc(file_, disc, source_));
+    }
+
+    void add_all(std::vector<FoundReason> all) {
+        for (FoundReason& found : all) reason(std::move(found.reason), found.next);
+    }
+
+    /// A loader or a converter may have added something behind the right file.
+    bool try_front() {
+        if (!source_.size || !source_.has_checksum() || *source_.size >= file_.size()) return false;
+        if (!is(source_, SliceSource(borrowed(file_), 0, *source_.size))) return false;
+        reason({.why = Why::right_in_front, .wanted = *source_.size, .found = file_.size()}, NextStep::cut_behind);
+        return true;
     }
 
     bool is(const Digests& wanted) const { return is(wanted, file_); }
@@ -351,6 +360,8 @@ private:
                    NextStep::look_for_the_plain_program);
         if (file.is("executable") && (!file.title.empty() || !fact_of(file, "version").empty()))
             edition_ = {.why = Why::edition, .name = edition_of(file)};
+        add_all(reasons_of_name(file, options_.name));
+        if (file.is("disc-copy")) add_all(reasons_of_disc(file_, file, source_));
         if (file.is("disc")) look_at_disc(file);
         if (file.is("cartridge"))
             edition_ = {.why = Why::edition, .name = edition_of(file), .found_in = std::string(file.platform_title)};

@@ -61,6 +61,13 @@ std::string_view reason_code(const Reason& reason) noexcept {
         case Why::disc_cut: return "cut-disc";
         case Why::other_track: return "other-track";
         case Why::for_a_part: return "for-a-part";
+        case Why::compressed_copy: return "compressed-copy";
+        case Why::scrubbed_copy: return "scrubbed-copy";
+        case Why::trimmed_copy: return "trimmed-copy";
+        case Why::longer_than_disc: return "longer-than-disc";
+        case Why::right_in_front: return "more-behind";
+        case Why::other_generation: return "other-generation";
+        case Why::other_than_named: return "other-than-named";
         case Why::other_size: return "other-size";
         case Why::edition: break;
     }

@@ -31,6 +31,7 @@ struct InputFile::State {
     std::shared_ptr<State> whole;        ///< of what is a slice
     fs::path sheet;
     ByteView bytes;
+    SharedSource computed;  ///< instead of `bytes`
 };
 
 namespace {
@@ -147,18 +148,39 @@ InputFile InputFile::slice(const InputFile& file, std::string_view part, ByteVie
     return InputFile(std::move(state));
 }
 
+InputFile InputFile::computed(const InputFile& file, std::string_view name, SharedSource source) {
+    auto state = state_of_part(file, "content");
+    state->path = file.path().parent_path() / name;
+    state->whole = file.state_;
+    state->computed = std::move(source);
+    return InputFile(std::move(state));
+}
+
+InputFile InputFile::written_out(const InputFile& computed) {
+    InputFile file = part(computed, computed.path().filename().string(),
+                          [&](ByteSink& out) { write_source(computed, out); });
+    file.state_->origin = computed.origin();
+    return file;
+}
+
+SharedSource InputFile::shared(const InputFile& file) {
+    return std::shared_ptr<InputFile>(new InputFile(file.state_));
+}
+
 InputFile::InputFile(std::shared_ptr<State> state) noexcept : state_(std::move(state)) {}
 InputFile::~InputFile() = default;
 InputFile::InputFile(InputFile&&) noexcept = default;
 InputFile& InputFile::operator=(InputFile&&) noexcept = default;
 
 std::uint64_t InputFile::size() const noexcept {
-    return state_->bytes.size();
+    return state_->computed ? state_->computed->size() : state_->bytes.size();
 }
-ByteView InputFile::read(std::uint64_t offset, std::size_t length, MutableByteView) const {
+ByteView InputFile::read(std::uint64_t offset, std::size_t length, MutableByteView scratch) const {
+    if (state_->computed) return state_->computed->read(offset, length, scratch);
     return state_->bytes.subspan(static_cast<std::size_t>(offset), length);
 }
 std::optional<ByteView> InputFile::whole() const noexcept {
+    if (state_->computed) return std::nullopt;
     return state_->bytes;
 }
 ByteView InputFile::bytes() const noexcept {
@@ -169,6 +191,7 @@ const fs::path& InputFile::path() const noexcept {
 }
 
 void InputFile::check_intact() const {
+    if (state_->computed) state_->computed->check_intact();
     const State* outer = state_.get();
     while (outer->whole) outer = outer->whole.get();
     const State& s = *outer;
@@ -194,6 +217,10 @@ void InputFile::set_sheet(fs::path path) {
 }
 bool InputFile::is_unpacked() const noexcept {
     return state_->scratch.has_value() || state_->whole != nullptr;
+}
+
+bool InputFile::is_computed() const noexcept {
+    return state_->computed != nullptr;
 }
 
 std::optional<FileStamp> InputFile::stamp() const noexcept {

@@ -8,6 +8,7 @@
 
 #include "hotstitch/patch.h"
 #include "part/archive/tar_header.h"
+#include "part/copy/copy.h"
 
 namespace hotstitch {
 namespace {
@@ -85,6 +86,7 @@ FileKind recognise_file(ByteView head) noexcept {
     if (const auto format = recognise_patch(head)) return {"patch", traits_of(*format).title};
     for (const Signature& row : signatures)
         if (text.starts_with(row.bytes)) return row.kind;
+    if (const copy::CopyForm* const form = copy::form_of(head)) return {"disc-copy", form->title};
     if (is_tar(head)) return {"archive", "a tar archive"};
     if (starts_like_web_page(text)) return {"web-page", "a web page (HTML)"};
     if (is_pointer(text)) return {"pointer", "a pointer to a file that a version-control store keeps elsewhere"};

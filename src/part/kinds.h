@@ -11,6 +11,10 @@ std::unique_ptr<Container> open_archive(const ByteSource& file, Identity identit
                                         const Progress& progress);
 std::unique_ptr<Container> open_cartridge(const ByteSource& file, Identity identity, const Limits& limits,
                                           const Progress& progress);
+std::unique_ptr<Container> open_chunks(const ByteSource& file, Identity identity, const Limits& limits,
+                                       const Progress& progress);
+std::unique_ptr<Container> open_copy(const ByteSource& file, Identity identity, const Limits& limits,
+                                     const Progress& progress);
 std::unique_ptr<Container> open_disc(const ByteSource& file, Identity identity, const Limits& limits,
                                      const Progress& progress);
 std::unique_ptr<Container> open_executable(const ByteSource& file, Identity identity, const Limits& limits,
@@ -20,6 +24,18 @@ std::unique_ptr<Container> open_payload(const ByteSource& file, Identity identit
 
 /// What kinds without a word at their begin are known by: the whole file. Nothing: it is none. Throw Error(io).
 std::optional<FileKind> recognise_payload(const ByteSource& file);
+
+/// A compressed copy of a disc, by its first bytes. Nothing: it is none. Throws Error(io).
+std::optional<FileKind> recognise_copy(const ByteSource& file);
+
+/// Whether the file is a disc with a table of its files, or with encrypted partitions: then its kind is set, and what
+/// it says. Throws Error(io).
+bool identify_table_disc(const ByteSource& file, Identity& identity);
+std::unique_ptr<Container> open_table_disc(const ByteSource& file, Identity identity, const Limits& limits,
+                                           const Progress& progress);
+
+/// Whether the file is one of tagged chunks to its end. Nothing: it is not. Throws Error(io).
+std::optional<FileKind> recognise_chunks(const ByteSource& file);
 
 /// Whether the file is a disc image: then its kind is set, and what it says. A few sectors are read. Throws Error(io).
 bool identify_disc(const ByteSource& file, Identity& identity);

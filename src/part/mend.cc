@@ -46,7 +46,8 @@ bool has_file_mends(const Identity& identity) {
     return identity.is("disc") || (identity.is("executable") && !identity.platform.empty());
 }
 std::vector<MendRow> file_mends_of(const Identity& identity) {
-    return identity.is("disc") ? mends_of_disc() : mends_of_executable(identity);
+    if (!identity.is("disc")) return mends_of_executable(identity);
+    return identity.platform == "gamecube" || identity.platform == "wii" ? mends_of_table_disc() : mends_of_disc();
 }
 
 /// "a SNES ROM", "a Windows executable", "a disc image".

@@ -57,7 +57,10 @@ std::vector<MendRow> mends_of_cartridge(const Identity& identity);
 /// The same of an executable's format; none where it is not known.
 std::vector<MendRow> mends_of_executable(const Identity& identity);
 
-/// The same of a disc image.
+/// The same of a disc with a table of files, or with encrypted partitions.
+std::vector<MendRow> mends_of_table_disc();
+
+/// The same of another disc image.
 std::vector<MendRow> mends_of_disc();
 
 }  // namespace hotstitch

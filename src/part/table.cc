@@ -22,12 +22,15 @@ struct KindWithParts {
 };
 constexpr KindWithParts kinds_with_parts[] = {{"archive", open_archive},
                                               {"cartridge", open_cartridge},
+                                              {"chunk-file", open_chunks},
                                               {"disc", open_disc},
+                                              {"disc-copy", open_copy},
                                               {"executable", open_executable},
                                               {"payload", open_payload}};
 
 /// Of discs and of platforms that are not recognised.
-constexpr std::string_view further_extensions = ".iso .bin .img .gcm .cue .3ds .rom .a26 .ngp .ngc .vb";
+constexpr std::string_view further_extensions =
+    ".iso .bin .img .gcm .cue .ciso .cso .zso .gcz .wbfs .3ds .rom .a26 .ngp .ngc .vb";
 
 /// A tar of one ROM looks like a ROM behind a copier's header, and no ROM looks like an archive or a patch.
 bool excludes_cartridge(const FileKind& kind) {
@@ -41,7 +44,11 @@ Identity identify(const ByteSource& file) {
     other.kind = recognise_file(head_of(file));
     other.size = file.size();
     if (excludes_cartridge(other.kind)) return other;
-    if (identify_disc(file, other)) return other;  // whatever its boot area begins with
+    // Whatever its boot area begins with.
+    if (identify_disc(file, other)) return other;
+    if (const auto copy = recognise_copy(file)) return other.kind = *copy, other;  // some begin like the disc
+    if (identify_table_disc(file, other)) return other;
+    if (const auto chunks = recognise_chunks(file)) return other.kind = *chunks, other;
     std::optional<Identity> cartridge = recognise_cartridge(file);
     // What begins like something else has to be certain; a hack with stale checks often is likely only.
     const bool certain = cartridge && cartridge->certainty == Certainty::certain;

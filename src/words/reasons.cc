@@ -52,6 +52,34 @@ std::string words_for_program(const Reason& reason) {
         reason.name);
 }
 
+/// What is the matter with a copy of a disc.
+std::string words_for_copy(const Reason& reason) {
+    switch (reason.why) {
+        case Why::compressed_copy:
+            return fmt::format("the file is {}, in a form that is not read here; a patch is made for the plain image",
+                               reason.name);
+        case Why::scrubbed_copy:
+            return fmt::format("unused areas of the disc, {} or more, are zeros where a full copy has other bytes: they "
+                               "were taken out of this copy",
+                               size_text(reason.found));
+        case Why::trimmed_copy:
+            return fmt::format("the copy is trimmed or cut short: it has {}, and a full disc {}",
+                               counted(reason.found, "byte", "bytes"), counted(reason.wanted, "byte", "bytes"));
+        case Why::longer_than_disc:
+            return fmt::format("the copy has {} more than such a disc: a loader or a converter has added something",
+                               counted(reason.found - reason.wanted, "byte", "bytes"));
+        case Why::right_in_front:
+            return fmt::format("its first {} are the right file; {} were added behind",
+                               counted(reason.wanted, "byte", "bytes"),
+                               counted(reason.found - reason.wanted, "byte", "bytes"));
+        case Why::other_generation:
+            return fmt::format("this is a disc for the {}, and by its size the patch was made for one for the {}",
+                               reason.name, reason.found_in);
+        default: break;
+    }
+    return fmt::format("the file is called {} and is {}", reason.found_in, reason.name);
+}
+
 }  // namespace
 
 std::string words_for(const Reason& reason) {
@@ -109,6 +137,13 @@ std::string words_for(const Reason& reason) {
         case Why::for_a_part: return fmt::format("the patch was made for {}, a file on this disc", reason.name);
         case Why::nothing_to_know_by: return "the patch says nothing about its source";
         case Why::no_representation_fits: return "no reading of the file has the wanted checksum";
+        case Why::compressed_copy:
+        case Why::scrubbed_copy:
+        case Why::trimmed_copy:
+        case Why::longer_than_disc:
+        case Why::right_in_front:
+        case Why::other_generation:
+        case Why::other_than_named: return words_for_copy(reason);
         case Why::other_content:
         case Why::front_header_and_more:
         case Why::front_header_missing:
@@ -163,6 +198,13 @@ std::string words_for_next(const Diagnosis& diagnosis) {
         case NextStep::name_the_part:
             return fmt::format("name that file as the source, DISC:{}: the output is then the whole disc",
                                diagnosis.next_name);
+        case NextStep::save_plain_copy:
+            return "save a plain, full copy with what made or plays this one, and apply the patch to that";
+        case NextStep::get_full_copy: return "get a full copy of the disc, with nothing cut off, taken out or added";
+        case NextStep::cut_behind: return "cut off a copy of the file what is behind, and apply the patch to that";
+        case NextStep::look_for_generation: return "look for the disc for the console that the patch was made for";
+        case NextStep::get_what_name_says:
+            return "if it is an installer or a packed copy, what comes out of it may be the right file";
         case NextStep::apply_as_read: return "apply the patch to the file read so; nothing of the file is lost by it";
         case NextStep::look_for_the_edition: break;
     }

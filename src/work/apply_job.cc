@@ -17,6 +17,8 @@ void ApplyJob::State::open() {
     if (request.patches.empty()) throw Error(ErrorCode::usage, "no patch is named");
     if (request.in_place && !request.output.empty())
         throw Error(ErrorCode::usage, "in place and to another output contradict each other");
+    if (!request.as.empty() && (request.in_place || !request.output.empty() || !request.name_like.empty()))
+        throw Error(ErrorCode::usage, "a pattern of the output's name and another place contradict each other").in("as");
     source.emplace(open_file(request.source, work));
     around = file_around();
     for (const std::string& name : request.patches) {
@@ -25,7 +27,8 @@ void ApplyJob::State::open() {
     }
     swap_if_unmistakable();
     for (ApplyStage& stage : stages) open_stage(stage);
-    if (request.as_is || around) return;
+    if (source->is_computed()) result.archive = split_file(source->origin()).first;
+    if (request.as_is || around || source->is_computed()) return;
     SourceFile found = source_for(*std::move(source), *stages.front().reader, options_for(stages.front()).checks, work);
     source.emplace(std::move(found.file));
     result.archive = std::move(found.archive);
@@ -57,7 +60,7 @@ ApplyOptions ApplyJob::State::options_for(const ApplyStage& stage) const {
     options.checks = joined_checks(stage.found, first ? request.expected : Digests{});
     options.allow_source = request.allow_source;
     options.allow_target = request.allow_target;
-    options.make_when_already_patched = stages.size() > 1 || !request.output.empty();
+    options.make_when_already_patched = stages.size() > 1 || !request.output.empty() || !request.as.empty();
     if (first) options.source_digests = receipt_digests;
     options.source_digests.crc32 |= stages.size() > 1;
     if (last) options.target_digests = receipt_digests;
@@ -119,10 +122,14 @@ std::string ApplyJob::State::disc_extension() const {
 
 fs::path ApplyJob::State::output_path() {
     if (around)
-        return request.in_place ? around->first.path()
-                                : hotstitch::output_path(
+        return request.in_place      ? around->first.path()
+               : !request.as.empty() ? placed_as(request.as, identify(around->first),
+                                                 default_apply_output(around->first, stages.back().file.path()))
+                                     : hotstitch::output_path(
                                       request.output, default_apply_output(around->first, stages.back().file.path()));
     if (request.in_place) return source->path();
+    if (!request.as.empty())
+        return placed_as(request.as, identify(*source), default_apply_output(*source, stages.back().file.path()));
     fs::path place = default_apply_output(*source, stages.back().file.path());
     std::error_code code;
     if (!request.name_like.empty() && !fs::exists(request.name_like, code))
@@ -188,7 +195,7 @@ std::optional<fs::path> ApplyJob::State::add_sheet(Delivery& delivery) {
 }
 
 bool ApplyJob::State::is_already_patched() const {
-    if (stages.size() != 1 || !request.output.empty()) return false;
+    if (stages.size() != 1 || !request.output.empty() || !request.as.empty()) return false;
     const ApplyStage& stage = stages.front();
     return fit(*stage.reader, *source, options_for(stage).checks, work.limits, work.progress).answer ==
            FitAnswer::already_patched;

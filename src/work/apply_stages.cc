@@ -73,7 +73,7 @@ bool ApplyJob::State::make_as_before(ApplyStage& stage, const ByteSource& file, 
 /// result holds both.
 bool ApplyJob::State::make_combined(ApplyStage& stage, const ByteSource& file, ByteSink& target,
                                     const ApplyOptions& options) {
-    if (!request.mend || stages.front().representation) return false;
+    if (!request.mend || stages.front().representation || !source->whole()) return false;
     const std::unique_ptr<ByteSink> alone = scratch_of(work.limits);
     try {
         stage.made = apply(*stage.reader, *source, *alone, options);
@@ -99,7 +99,9 @@ void ApplyJob::State::diagnose_stage(ApplyStage& stage, const ByteSource& file, 
     for (const ApplyStage& other : stages)
         if (&other != &stage) others.add(other.file, *other.reader);
     others.add_beside(stage.file, work);
-    Diagnosis diagnosis = diagnose(*stage.reader, file, {options.checks, others.list(), work.limits, work.progress});
+    const bool first = &stage == &stages.front();
+    Diagnosis diagnosis = diagnose(*stage.reader, file, {options.checks, others.list(), work.limits, work.progress, 
+                                                           first ? source->path().filename().string() : std::string()});
     stage.representation = diagnosis.reading;
     if (stage.representation && stage.representation->harmless() && !request.as_is) return;
     result.outcome = ApplyOutcome::wrong_source;

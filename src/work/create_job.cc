@@ -44,6 +44,9 @@ struct CreateJob::State {
 void CreateJob::State::open() {
     source.emplace(open_file(request.source, work));
     target.emplace(open_file(request.target, work));
+    // Matches are looked for everywhere at once.
+    for (auto* const file : {&source, &target})
+        if ((*file)->is_computed()) file->emplace(InputFile::written_out(**file));
     if (is_archive(*source) == is_archive(*target)) return;
     InputFile& packed = is_archive(*source) ? *source : *target;
     auto inside = only_member(packed, work);

@@ -8,11 +8,13 @@
 #include <algorithm>
 #include <array>
 #include <cctype>
+#include <functional>
 
 #include "hotstitch/archive.h"
 #include "hotstitch/error.h"
 #include "hotstitch/part.h"
 #include "hotstitch/words.h"
+#include "work/copies.h"
 #include "work/folder.h"
 #include "work/sheets.h"
 
@@ -110,10 +112,13 @@ InputFile open_part(const InputFile& file, std::string_view name, const WorkOpti
         const Part part = find_part(*container, spelt);
         const SharedSource bytes = container->open(part);
         if (const auto whole = bytes && part.offset ? bytes->whole() : std::nullopt)
-            return InputFile::slice(file, part.name, *whole);
+            return as_plain(InputFile::slice(file, part.name, *whole), options);
     }
-    return InputFile::part(file, name,
-                           [&](ByteSink& out) { extract_part(*container, name.empty() ? "content" : name, out); });
+    return as_plain(InputFile::part(file, name,
+                                    [&](ByteSink& out) {
+                                        extract_part(*container, name.empty() ? "content" : name, out);
+                                    }),
+                    options);
 }
 
 InputFile open_for_change(const std::string& name, const std::string& inside, const WorkOptions& options) {
@@ -121,7 +126,7 @@ InputFile open_for_change(const std::string& name, const std::string& inside, co
     InputFile opened = options.open ? options.open(name) : InputFile(name, options.limits, options.progress);
     // A cue sheet stands for its disc.
     if (const auto sheet = sheet_in(opened)) return open_by_sheet(opened, *sheet, inside, options);
-    return opened;
+    return as_plain(std::move(opened), options);
 }
 
 InputFile open_file(const std::string& address, const WorkOptions& options) {
@@ -135,61 +140,123 @@ InputFile open_file(const std::string& address, const WorkOptions& options) {
         return file;
     }
     InputFile opened = open_for_change(name, part, options);
-    for (const std::string& inner : inside) opened = open_part(opened, inner, options);
+    for (const std::string& inner : inside)  // a compressed copy is its content already
+        if (!opened.is_computed() || inner != "content") opened = open_part(opened, inner, options);
     return opened;
 }
 
 namespace {
 
-/// The only one of several patches that fits the source; nothing: none does, or several do.
-std::optional<InputFile> fitting_patch(const InputFile& archive, const std::vector<ArchiveMember>& patches,
-                                       const InputFile& source, const WorkOptions& options) {
-    constexpr std::size_t most_tried = 32;
-    if (patches.size() > most_tried) return std::nullopt;
+/// One of several patches that go together, each for an edition of its own.
+struct PatchAmong {
+    std::string name;
+    std::function<InputFile()> open;
+};
+
+struct Chosen {
+    std::optional<InputFile> file;
+    std::string by;
+    std::size_t fitting = 0, unchecked = 0;
+};
+
+/// The one of several patches that fits the source.
+Chosen fitting_patch(const std::vector<PatchAmong>& patches, const InputFile& source, const WorkOptions& options) {
+    constexpr std::size_t most_tried = 64;
+    Chosen chosen;
+    if (patches.size() > most_tried) return chosen;
     const auto inside = only_member(source, options);
     const InputFile& meant = inside ? *inside : source;
-    std::optional<InputFile> found;
-    for (const ArchiveMember& member : patches) try {
-            InputFile file = open_part(archive, member.name, options);
-            if (fit(*open_patch(file, options.limits), meant, {}, options.limits, options.progress).answer !=
-                FitAnswer::fits)
-                continue;
-            if (found) return std::nullopt;
-            found.emplace(std::move(file));
+    for (const PatchAmong& among : patches) try {
+            InputFile file = among.open();
+            const auto patch = open_patch(file, options.limits);
+            const auto beside = find_checks(file);
+            const Fit found = fit(*patch, meant, beside ? beside->checks : Checks{}, options.limits, options.progress);
+            if (found.answer == FitAnswer::unknown) ++chosen.unchecked;
+            if (found.answer != FitAnswer::fits || ++chosen.fitting > 1) continue;
+            chosen.file.emplace(std::move(file));
+            const Digests wanted = joined(patch->facts().source, beside ? beside->checks.source : Digests{});
+            chosen.by = wanted.crc32  ? fmt::format("it wants a source with crc32 {}", wanted.crc32->hex())
+                        : wanted.size ? fmt::format("it wants a source of {}", counted(*wanted.size, "byte", "bytes"))
+                                      : "what it makes comes out right";
+            if (const Identity identity = identify(meant); !identity.title.empty())
+                chosen.by += fmt::format(", as this one is: {}", edition_of(identity));
         } catch (const Error& error) {
             if (error.code() == ErrorCode::cancelled) throw;  // else it is damaged, and so not meant
         }
-    return found;
+    return chosen;
+}
+
+std::string list_of(const std::vector<PatchAmong>& patches) {
+    std::string text;
+    for (std::size_t i = 0; i < patches.size() && i < 10; ++i) text += fmt::format("{}{}", i == 0 ? "" : ", ", patches[i].name);
+    return text + (patches.size() > 10 ? ", …" : "");
+}
+
+/// Throws Error(usage) where not exactly one fits. `first`: how one is named.
+void choose_patch(PatchFile& patch, const std::vector<PatchAmong>& patches, const std::string& place,
+                  const std::string& first, const InputFile* source, const WorkOptions& options) {
+    Chosen chosen;
+    if (patches.size() == 1) chosen.file.emplace(patches.front().open());
+    if (patches.size() > 1 && source != nullptr) chosen = fitting_patch(patches, *source, options);
+    if (chosen.fitting > 1) chosen.file.reset();
+    if (!chosen.file) {
+        const bool none = source != nullptr && chosen.fitting == 0 && chosen.unchecked == 0;
+        throw Error(ErrorCode::usage, none ? fmt::format("none of the {} patches in {} is for this file", patches.size(), place)
+                                           : fmt::format("there are several patches in {}", place))
+            .found(list_of(patches))
+            .hint(none ? fmt::format("the file is {}; to see what is the matter with one of them, name it: {}",
+                                     edition_of(identify(*source)), first)
+                       : fmt::format("name one: {}", first));
+    }
+    if (patches.size() > 1) patch.chosen_of = patches.size(), patch.chosen_by = chosen.by;
+    patch.file = *std::move(chosen.file);
+}
+
+/// A folder with a patch for each region or edition.
+PatchFile open_patch_in_folder(const fs::path& folder, const WorkOptions& options, const InputFile* source) {
+    std::vector<PatchAmong> patches;
+    for (const fs::path& path : files_in(folder)) {
+        const InputFile file(path, options.limits, options.progress);
+        if (recognise_patch(head_of(file)))
+            patches.push_back({path.filename().string(), [path, options] { return InputFile(path, options.limits, options.progress); }});
+    }
+    if (patches.empty())
+        throw Error(ErrorCode::not_this_format, fmt::format("there is no patch in {}", folder.string()))
+            .hint("name the patch, or the folder that it lies in");
+    PatchFile patch{patches.front().open(), {}, {}, 0, {}};
+    choose_patch(patch, patches, folder.string(), shell_file((folder / patches.front().name).string()), source, options);
+    patch.archive = folder;
+    return patch;
 }
 
 }  // namespace
 
 PatchFile open_patch_file(const std::string& address, const WorkOptions& options, const InputFile* source) {
-    PatchFile patch{open_file(address, options), {}, {}};
+    std::error_code code;
+    if (fs::is_directory(address, code)) return open_patch_in_folder(address, options, source);
+    PatchFile patch{open_file(address, options), {}, {}, 0, {}};
     for (int depth = 0; depth < most_nesting && is_archive(patch.file); ++depth) {
-        const InputFile& file = patch.file;
-        const std::vector<ArchiveMember> members = list_archive(file, options.limits, options.progress);
-        std::vector<ArchiveMember> patches;
-        for (const ArchiveMember& member : members)
-            if (recognise_patch(member.head) || (members.size() == 1 && !member.encrypted)) patches.push_back(member);
+        const auto archive = std::make_shared<InputFile>(std::move(patch.file));
+        const std::string place = archive->path().string();
+        const std::vector<ArchiveMember> members = list_archive(*archive, options.limits, options.progress);
+        std::vector<PatchAmong> patches;
+        std::string first;
+        for (const ArchiveMember& member : members) {
+            if (!recognise_patch(member.head) && (members.size() != 1 || member.encrypted)) continue;
+            if (patches.empty()) first = address_word(*archive, member);
+            patches.push_back({member.name, [archive, name = member.name, options] { return open_part(*archive, name, options); }});
+        }
         if (std::any_of(members.begin(), members.end(), [](const auto& m) { return m.encrypted; }) && patches.empty())
-            throw Error(ErrorCode::unsupported, fmt::format("{} is encrypted", file.path().string()))
+            throw Error(ErrorCode::unsupported, fmt::format("{} is encrypted", place))
                 .hint("unpack it with its password first");
         if (patches.empty())
-            throw Error(ErrorCode::not_this_format, fmt::format("there is no patch in {}", file.path().string()))
+            throw Error(ErrorCode::not_this_format, fmt::format("there is no patch in {}", place))
                 .found(list_of(members))
                 .hint("if this is the game, name the patch as well; else get the archive that holds the patch");
-        std::optional<InputFile> chosen;
-        if (patches.size() > 1 && source != nullptr) chosen = fitting_patch(file, patches, *source, options);
-        if (patches.size() > 1 && !chosen)
-            throw Error(ErrorCode::usage, fmt::format("there are several patches in {}", file.path().string()))
-                .found(list_of(patches))
-                .hint(fmt::format("name one: {}", address_word(file, patches.front())));
         for (const ArchiveMember& member : members)
             if (is_readme(member)) patch.readmes.push_back(member.name);
-        patch.archive = file.path();
-        if (chosen) patch.chosen_of = patches.size();
-        patch.file = chosen ? *std::move(chosen) : open_part(file, patches.front().name, options);
+        patch.archive = archive->path();
+        choose_patch(patch, patches, place, first, source, options);
     }
     return patch;
 }

@@ -1,7 +1,12 @@
 // SPDX-License-Identifier: MIT
-// Where output goes when not told, and what may not be written over. Tested by tests/cli_apply_test.cc.
+// Where output goes when not told, or by a pattern, and what may not be written over. Tested by
+// tests/cli_apply_test.cc and tests/table_disc_test.cc.
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <cctype>
+
+#include "base/letters.h"
 #include "hotstitch/delivery.h"
 #include "hotstitch/error.h"
 #include "hotstitch/identity.h"
@@ -31,6 +36,62 @@ fs::path default_apply_output(const InputFile& source, const fs::path& patch) {
     const fs::path folder = source.path().parent_path();
     if (!is_game(source)) return folder / "patched" / source.path().filename();
     return folder / fs::path(patch.stem()).concat(source.path().extension().string());
+}
+
+std::string safe_name(std::string name) {
+    for (char& c : name)
+        if (static_cast<unsigned char>(c) < 0x20 || c == 0x7F || std::string_view("/\\:*?\"<>|").find(c) != std::string_view::npos)
+            c = '_';
+    while (!name.empty() && (name.back() == '.' || name.back() == ' ')) name.back() = '_';
+    constexpr std::string_view devices[] = {"con", "prn", "aux", "nul"};
+    const std::string stem = lower(name.substr(0, name.find('.')));
+    const bool is_port = stem.size() == 4 && (stem.starts_with("com") || stem.starts_with("lpt")) &&
+                         std::isdigit(static_cast<unsigned char>(stem[3])) != 0;
+    if (is_port || std::find(std::begin(devices), std::end(devices), stem) != std::end(devices))
+        name.insert(name.begin(), '_');
+    return name;
+}
+
+namespace {
+
+/// What a word of a pattern stands for; nothing: it is none.
+std::optional<std::string> value_of(std::string_view word, const Identity& identity, const fs::path& otherwise) {
+    if (word == "title") return identity.title;
+    if (word == "serial") return identity.serial;
+    if (word == "region") return identity.region;
+    if (word == "revision") return identity.revision ? fmt::format("{}", *identity.revision) : std::string();
+    if (word == "platform") return std::string(identity.platform);
+    if (word == "name") return otherwise.stem().string();
+    if (word == "extension") return otherwise.extension().string().substr(otherwise.has_extension() ? 1 : 0);
+    return std::nullopt;
+}
+
+}  // namespace
+
+fs::path placed_as(const std::string& pattern, const Identity& identity, const fs::path& otherwise) {
+    std::string made;
+    for (std::size_t at = 0; at < pattern.size();) {
+        const std::size_t open = std::min(pattern.find('{', at), pattern.size());
+        made += pattern.substr(at, open - at);
+        if (open == pattern.size()) break;
+        const std::size_t close = pattern.find('}', open);
+        const std::string word = pattern.substr(open + 1, close == std::string::npos ? close : close - open - 1);
+        const auto value = close == std::string::npos ? std::nullopt : value_of(word, identity, otherwise);
+        if (!value)
+            throw Error(ErrorCode::usage, fmt::format("a pattern knows no {{{}}}", word))
+                .in("as")
+                .wanted("{title}, {serial}, {region}, {revision}, {platform}, {name}, {extension}");
+        if (value->empty())
+            throw Error(ErrorCode::usage, fmt::format("the file says nothing of its {}", word))
+                .in("as")
+                .found(fmt::format("it is {}", identity.kind.title))
+                .hint("leave that word out of the pattern");
+        made += safe_name(*value);
+        at = close + 1;
+    }
+    if (made.empty() || made.back() == '/')
+        throw Error(ErrorCode::usage, "the pattern names no file").in("as").found(pattern);
+    return made;
 }
 
 void refuse_inputs(const fs::path& output, const std::vector<const InputFile*>& inputs, std::string_view hint,

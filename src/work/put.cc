@@ -3,11 +3,13 @@
 // call are one change. Tested by tests/part_test.cc, tests/payload_test.cc and tests/cli_disc_test.cc.
 #include <fmt/format.h>
 
+#include <map>
 #include <numeric>
 #include <span>
 
 #include "hotstitch/error.h"
 #include "hotstitch/part_jobs.h"
+#include "hotstitch/patch_jobs.h"
 #include "work/sheets.h"
 
 namespace hotstitch {
@@ -86,12 +88,44 @@ struct Putting {
     }
 };
 
+/// A folder's files one by one, without those that are in the container as they are.
+std::vector<PutItem> expanded(const InputFile& file, const std::vector<PutItem>& items, const WorkOptions& work) {
+    namespace fs = std::filesystem;
+    std::vector<PutItem> all;
+    for (const PutItem& item : items) {
+        std::error_code code;
+        if (item.remove || item.content || !fs::is_directory(item.from, code)) {
+            all.push_back(item);
+            continue;
+        }
+        std::string prefix = item.part;
+        if (!prefix.ends_with('/')) prefix += '/';
+        if (prefix.starts_with('/')) prefix.erase(0, 1);
+        const auto container = open_with_tracks(file, file, work);
+        std::map<std::string, Part> parts;
+        if (container)
+            for (Part& part : container->parts()) parts.emplace(part.name, std::move(part));
+        for (const fs::path& path : files_below(item.from)) {
+            const std::string name = prefix + path.lexically_relative(item.from).generic_string();
+            if (const auto there = parts.find(name); there != parts.end()) {
+                const InputFile now(path);
+                const SharedSource before = now.size() == there->second.size ? container->open(there->second) : nullptr;
+                if (before && differing_ranges(*before, now).empty()) continue;
+            }
+            std::string address;
+            for (const char c : name) address += c == ':' ? std::string("\\:") : std::string(1, c);
+            all.push_back({.part = std::move(address), .from = path.string()});
+        }
+    }
+    return all;
+}
+
 }  // namespace
 
 PutPlan plan_put(const InputFile& file, const std::vector<PutItem>& items, const PutOptions& options,
                  const WorkOptions& work) {
     PutPlan plan{{}, ChangeList(file.size()), {}};
-    for (const PutItem& item : items) {
+    for (const PutItem& item : expanded(file, items, work)) {
         SharedSource content = item.content;
         std::string from = item.from;
         if (!item.remove && !content) {

@@ -50,7 +50,7 @@ RewriteResult write_patch(const InputFile& source, const ChangeList& change, con
 }  // namespace
 
 void check_rewrite(const InputFile& source, const RewriteRequest& request) {
-    const int ways = (request.output.empty() ? 0 : 1) + (request.in_place ? 1 : 0) + (request.patch.empty() ? 0 : 1);
+    const int ways = (request.output.empty() ? 0 : 1) + (request.as.empty() ? 0 : 1) + (request.in_place ? 1 : 0) + (request.patch.empty() ? 0 : 1);
     if (ways == 0)
         throw Error(ErrorCode::usage, "it is not said where the result goes")
             .in("place of the result")
@@ -123,6 +123,7 @@ RewriteResult rewrite(const InputFile& source, const ChangeList& change, const R
         return rewrite_in_place(source, change, request, work);
     const SheetOutput sheet = request.in_place ? SheetOutput{} : sheet_output(source, request.output);
     const fs::path path = request.in_place       ? source.path()
+                          : !request.as.empty()  ? placed_as(request.as, identify(source), source.path().filename())
                           : !sheet.sheet.empty() ? sheet.file
                                                  : output_path(request.output, source.path().filename());
     if (!request.in_place)

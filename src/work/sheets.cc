@@ -227,7 +227,10 @@ void write_sheet(const InputFile& source, const SheetOutput& output, Replace rep
 }
 
 std::unique_ptr<Container> open_with_tracks(const InputFile& file, const ByteSource& content, const WorkOptions& work) {
-    if (file.sheet().empty()) return open_container(content, work.limits, work.progress);
+    if (file.sheet().empty()) {
+        auto container = open_container(content, work.limits, work.progress);
+        return file.is_computed() ? with_content(content, std::move(container)) : std::move(container);
+    }
     const auto sheet = sheet_in(InputFile(file.sheet()));
     if (!sheet) throw Error(ErrorCode::io, fmt::format("{} is no longer a cue sheet", file.sheet().string()));
     return std::make_unique<TracksContainer>(file, content, *sheet, work);

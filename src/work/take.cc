@@ -16,29 +16,11 @@ namespace fs = std::filesystem;
 
 namespace {
 
-/// A name that every system takes: the parts of a path one by one.
-std::string safe_component(std::string name) {
-    for (char& c : name)
-        if (static_cast<unsigned char>(c) < 0x20 || c == 0x7F ||
-            std::string_view("\\:*?\"<>|").find(c) != std::string_view::npos)
-            c = '_';
-    while (!name.empty() && (name.back() == '.' || name.back() == ' ')) name.back() = '_';
-    constexpr std::string_view devices[] = {"con", "prn", "aux", "nul"};
-    std::string stem = name.substr(0, name.find('.'));
-    std::transform(stem.begin(), stem.end(), stem.begin(),
-                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
-    const bool is_port = stem.size() == 4 && (stem.starts_with("com") || stem.starts_with("lpt")) &&
-                         std::isdigit(static_cast<unsigned char>(stem[3])) != 0;
-    if (is_port || std::find(std::begin(devices), std::end(devices), stem) != std::end(devices))
-        name.insert(name.begin(), '_');
-    return name;
-}
-
 fs::path safe_path(std::string_view name) {
     fs::path path;
     while (!name.empty()) {
         const std::size_t end = std::min(name.find('/'), name.size());
-        if (end != 0) path /= safe_component(std::string(name.substr(0, end)));
+        if (end != 0) path /= safe_name(std::string(name.substr(0, end)));
         name.remove_prefix(std::min(end + 1, name.size()));
     }
     return path.empty() ? fs::path("content") : path;
@@ -81,7 +63,10 @@ private:
         const OpenedParts opened = open_parts(address.substr(0, last - 1), options_);
         if (is_tree(address)) return take_tree(opened, name);
         const Part found = find_part(*opened.container, split_address(name).front());
-        const fs::path own = found.name == "content" ? opened.path.stem() : safe_path(found.name).filename();
+        const bool is_copy = opened.file && opened.file->is_computed();
+        const fs::path own = found.name != "content" ? safe_path(found.name).filename()
+                             : is_copy               ? opened.path.filename()
+                                                     : opened.path.stem();
         opened.container->visit([&](const Part& p, const ExtractPart& extract) {
             if (p.name != found.name) return Flow::go_on;
             write(p, output_path(request_.output, opened.path.parent_path() / own), opened, extract);

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // A cartridge ROM: what a copier left in front, its own header, its banks. Banks and header are told of the ROM as the
-// console reads it. Tested by tests/part_test.cc.
+// console reads it; files of the cartridges that have a file system. Tested by tests/part_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -28,12 +28,18 @@ public:
         const std::uint64_t bank = bank_size(image_);
         for (std::uint64_t at = 0, number = 0; bank != 0 && at < rom_size(); at += bank, ++number)
             add_of_rom(fmt::format("bank {}", number), "bank", at, std::min(bank, rom_size() - at));
+        const cartridge::Platform& platform = cartridge::platform_of(image_);
+        if (platform.files != nullptr && in_order_)
+            for (const cartridge::RomFile& one : platform.files(file_.subspan(image_.front_header), warnings_))
+                add_of_rom(one.name, "file", one.offset, one.size);
     }
 
     std::string_view kind() const noexcept override { return "cartridge"; }
     std::string title() const override {
         return fmt::format("a {} ROM: {}", image_.platform_title, edition_of(image_));
     }
+
+    std::vector<std::string> warnings() const override { return warnings_; }
 
     void visit(const VisitPart& visitor) const override {
         const Bytes ordered = in_order_ ? Bytes() : bytes_read(file_, image_.reading);
@@ -47,7 +53,16 @@ public:
         }
     }
 
+    SharedSource open(const Part& part) const override {
+        if (part.kind != "file") return nullptr;
+        return std::make_shared<MemorySource>(
+            file_.subspan(static_cast<std::size_t>(*part.offset), static_cast<std::size_t>(*part.size)));
+    }
+
     PutResult put(const Part& part, const SharedSource& content, const PutOptions& options) const override {
+        if (part.kind == "file" && image_.front_header == 0)
+            return cartridge::platform_of(image_).put_file(file_, {part.name, *part.offset, *part.size}, content,
+                                                           options);
         if (!part.offset)
             throw Error(ErrorCode::unsupported,
                         "the ROM is in another order than the console reads it, so a part has no place in it")
@@ -85,6 +100,7 @@ private:
     ByteView file_;
     Identity image_;
     bool in_order_ = true;
+    std::vector<std::string> warnings_;
     std::vector<Entry> entries_;
 };
 

@@ -8,7 +8,7 @@
 #include "field/numbers.h"
 #include "field/text.h"
 #include "hotstitch/words.h"
-#include "part/cartridge/platform.h"
+#include "part/cartridge/nintendo_ds_files.h"
 
 namespace hotstitch::cartridge {
 namespace {
@@ -94,6 +94,8 @@ const Platform nintendo_ds{.name = "nds",
                            .fields = fields,
                            .mends = mends,
                            .largest = [](const Identity&) -> std::uint64_t { return 512 << 20; },
-                           .header = {0, 0x200}};
+                           .header = {0, 0x200},
+                           .files = ds_files,
+                           .put_file = put_ds_file};
 
 }  // namespace hotstitch::cartridge

@@ -10,6 +10,7 @@
 
 #include "field/header_field.h"
 #include "hotstitch/cartridge.h"
+#include "hotstitch/part.h"
 #include "hotstitch/place.h"
 #include "part/mends.h"
 
@@ -30,6 +31,12 @@ struct DumpOrder {
     std::optional<RepresentationKind> reading;
 };
 
+/// A file of a cartridge that has a file system.
+struct RomFile {
+    std::string name;  ///< "arm9", "overlay9/0003", "data/units.bin"
+    std::uint64_t offset = 0, size = 0;
+};
+
 struct Platform {
     std::string_view name, title;
     std::string_view extensions;         ///< under which its files are kept, the usual one first: ".gb .gbc"
@@ -46,6 +53,10 @@ struct Platform {
     std::string_view fixed_size{};  ///< why the size cannot be mended; empty: it can
     bool copier_header = false;     ///< copiers left headers of 512 bytes
     ByteRange header{};             ///< the ROM's own header, from Identity::internal_header on; empty: it has none
+    /// Its files, where it has a file system, and what is wrong in its tables.
+    std::vector<RomFile> (*files)(ByteView rom, std::vector<std::string>& warnings) = nullptr;
+    PutResult (*put_file)(ByteView rom, const RomFile& file, const SharedSource& content,
+                          const PutOptions& options) = nullptr;
 };
 
 extern const Platform snes, nes, nes_disk, game_boy, game_boy_advance, nintendo_ds, nintendo_64, mega_drive,

@@ -7,6 +7,7 @@
 
 #include "field/numbers.h"
 #include "hotstitch/words.h"
+#include "part/codec/blocks.h"
 #include "part/codec/decoder.h"
 #include "part/payload/library_codecs.h"
 
@@ -100,9 +101,22 @@ std::unique_ptr<Decoder> open_frame(ByteView packed, const Limits&) {
 }
 
 }  // namespace
+
+bool unpack_lz4_block(ByteView packed, MutableByteView into) {
+    const int size = static_cast<int>(into.size());
+    return LZ4_decompress_safe_partial(reinterpret_cast<const char*>(packed.data()),
+                                       reinterpret_cast<char*>(into.data()), static_cast<int>(packed.size()), size,
+                                       size) == size;
+}
+
 }  // namespace hotstitch
 #else
 namespace hotstitch {
+
+bool unpack_lz4_block(ByteView, MutableByteView) {
+    decoder_unsupported("LZ4");
+}
+
 namespace {
 std::unique_ptr<Decoder> open_frame(ByteView, const Limits&) {
     decoder_unsupported("LZ4");

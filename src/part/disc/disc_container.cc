@@ -182,9 +182,10 @@ private:
 
 namespace hotstitch {
 
-std::unique_ptr<Container> open_disc(const ByteSource& file, Identity identity, const Limits&, const Progress&) {
+std::unique_ptr<Container> open_disc(const ByteSource& file, Identity identity, const Limits& limits,
+                                     const Progress& progress) {
     auto image = disc::image_of(file);
-    if (!image) return nullptr;
+    if (!image) return open_table_disc(file, std::move(identity), limits, progress);
     if (!image->has_volume && !image->layout.is_raw())
         throw Error(ErrorCode::unsupported, "a disc with UDF alone is recognised, not read")
             .hint("mount it, and name files in the folder where it is mounted");

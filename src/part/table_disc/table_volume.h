@@ -1,0 +1,86 @@
+// SPDX-License-Identifier: MIT
+// What a header and its table of files say is where, in plain data: an image of the earlier console, or a partition of
+// the later one once it is decrypted. Changes are told of that data. docs/formats/discs.md, "Discs with a table of
+// files".
+#pragma once
+
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "hotstitch/part.h"
+#include "part/table_disc/file_table.h"
+
+namespace hotstitch::table_disc {
+
+/// A stretch that is in use. Several may have the same place.
+struct Used {
+    std::uint64_t begin = 0, end = 0;
+    std::size_t owner = 0;  ///< index of the file's entry, or one of the numbers below
+};
+inline constexpr std::size_t no_entry = static_cast<std::size_t>(-1), loader_owner = no_entry - 1,
+                             program_owner = no_entry - 2, table_owner = no_entry - 3, header_owner = no_entry - 4;
+
+class TableVolume {
+public:
+    /// `shift`: of stored offsets. `most`: bytes the data may grow to. Throws Error(io), Error(damaged, limit) where
+    /// nothing of the table can be read.
+    TableVolume(SharedSource data, unsigned shift, std::uint64_t most);
+
+    const SharedSource& data() const noexcept { return data_; }
+    const std::vector<Entry>& entries() const noexcept { return table_.entries; }
+    const std::vector<std::string>& warnings() const noexcept { return table_.warnings; }
+    const std::vector<Used>& used() const noexcept { return used_; }  ///< sorted by place
+    std::uint64_t used_end() const noexcept;
+
+    /// "sys/…" and "files/…", in the order of the table, with `prefix` before their names.
+    void each(const std::string& prefix, const std::function<Flow(Part, const SharedSource&)>& visitor) const;
+    /// Null: it lies past the end. Names without a prefix. Throws Error(usage) where there is none.
+    SharedSource open(std::string_view name) const;
+
+    PutResult put(std::string_view name, const SharedSource& content, Room room) const;
+    PutResult add(std::string_view name, const SharedSource& content) const;
+    PutResult remove(std::string_view name) const;
+
+private:
+    struct Place {
+        std::uint64_t offset = 0, size = 0;
+        std::size_t owner = no_entry;
+    };
+    class Changing;
+
+    void find_used();
+    Place place_of(std::string_view name) const;
+    bool is_free(std::uint64_t begin, std::uint64_t end, std::size_t but) const;
+    std::uint64_t next_used(const Place& place) const;
+    std::optional<std::uint64_t> free_place(std::uint64_t size, std::uint64_t alignment,
+                                            const std::optional<Used>& taken) const;
+    PutResult with_entries(const std::vector<Entry>& entries, Changing& change, const std::optional<Used>& taken) const;
+    SharedSource slice(std::uint64_t offset, std::uint64_t size) const;
+    void refuse_broken() const;
+    PutResult put_header(const SharedSource& content) const;
+    PutResult move_behind(const Place& place, const SharedSource& content) const;
+
+    SharedSource data_;
+    unsigned shift_;
+    std::uint64_t most_;
+    Bytes header_;
+    Bytes table_bytes_;
+    FileTable table_;
+    std::uint64_t table_at_ = 0, program_at_ = 0, program_size_ = 0, loader_size_ = 0;
+    std::vector<Used> used_;
+};
+
+/// A disc laid out anew from loose files: what a folder with "sys/" and "files/" holds. `total`: bytes of the disc; 0:
+/// up to its last file. In "sys/", what each file is shows in its content. Throws Error(usage) where something is
+/// missing or does not fit.
+SharedSource laid_out(const std::vector<std::pair<std::string, SharedSource>>& files, std::uint64_t total);
+
+/// Bytes of a `.dol`, by its header; 0: it is none.
+std::uint64_t program_size(const ByteSource& data, std::uint64_t at);
+
+/// Bytes of the loader, by its header.
+std::uint64_t loader_size(const ByteSource& data, std::uint64_t at);
+
+}  // namespace hotstitch::table_disc

@@ -1,0 +1,206 @@
+// SPDX-License-Identifier: MIT
+// Console discs, cartridges with files and compressed copies by the real tool: what a player and a maker do with them.
+#include <fmt/format.h>
+#include <gtest/gtest.h>
+
+#include <filesystem>
+#include <map>
+
+#include "console_discs.h"
+#include "hotstitch/create.h"
+#include "hotstitch/file_io.h"
+#include "hotstitch/part.h"
+#include "lib/run_tool.h"
+#include "lib/temporary_folder.h"
+
+namespace {
+
+namespace fs = std::filesystem;
+using hotstitch::Bytes;
+using hotstitch::ByteView;
+using hotstitch::text_of;
+
+class CliConsole : public testing::Test {
+protected:
+    ToolResult run(std::vector<std::string> arguments) const { return run_tool(arguments, {.folder = folder.path()}); }
+    std::string answer(std::vector<std::string> arguments) const {
+        arguments.emplace_back("--json");
+        const ToolResult result = run(std::move(arguments));
+        return fmt::format("{} {}", result.code, result.json()["answer"].get<std::string>());
+    }
+    std::map<std::string, Bytes> files_in(const char* name) const {
+        return demo::files_of_table(contents(folder / name), false);
+    }
+
+    TemporaryFolder folder;
+    const Bytes disc = demo::table_disc(demo::console_files(1), {.total = 1 << 20, .gap = 512});
+    const Bytes other = [this] {
+        Bytes changed = disc;
+        for (std::size_t at = 0x3000; at < 0x3100; ++at) changed[at] ^= std::byte{0x55};
+        return changed;
+    }();
+};
+
+TEST_F(CliConsole, ACompressedCopyIsTheDiscEverywhere) {
+    folder.put("kelp.iso", disc);
+    folder.put("mod.iso", other);
+    folder.put("kelp.cso", demo::deflate_copy(disc, 2048));
+    folder.put("fog.txt", "fog\n");
+    ASSERT_EQ(answer({"create", "kelp.iso", "mod.iso", "-o", "mod.bps"}), "0 made");
+    EXPECT_EQ(answer({"verify", "mod.bps", "kelp.cso"}), "0 fits");
+    EXPECT_EQ(answer({"apply", "kelp.cso", "mod.bps", "-o", "out.iso"}), "0 made");
+    EXPECT_EQ(contents(folder / "out.iso"), other);
+    EXPECT_EQ(answer({"apply", "kelp.cso", "mod.bps"}), "0 made-already") << "a plain image, under the name of one";
+    EXPECT_EQ(answer({"take", "kelp.cso:content", "-o", "plain/"}), "0 taken");
+    EXPECT_EQ(contents(folder / "plain/kelp.iso"), disc);
+    EXPECT_EQ(answer({"take", "kelp.cso:files/data/messages.txt", "-o", "m.txt"}), "0 taken");
+    EXPECT_EQ(answer({"put", "kelp.cso", "files/data/messages.txt=fog.txt", "-o", "put.iso"}), "0 put");
+    EXPECT_EQ(text_of(files_in("put.iso").at("data/messages.txt")), "fog\n");
+    EXPECT_EQ(run({"put", "kelp.cso", "files/data/messages.txt=fog.txt", "--in-place"}).code, 2);
+    EXPECT_EQ(answer({"create", "kelp.cso", "mod.iso", "-o", "again.bps"}), "0 made");
+    EXPECT_EQ(contents(folder / "again.bps"), contents(folder / "mod.bps"));
+    EXPECT_EQ(answer({"mend", "kelp.cso", "title=Fog", "-o", "fog.iso"}), "0 mended");
+    EXPECT_EQ(contents(folder / "kelp.cso"), demo::deflate_copy(disc, 2048)) << "never touched";
+    EXPECT_EQ(answer({"parts", "kelp.cso", "--compare", "kelp.iso"}), "1 different") << "but for the content itself";
+}
+
+TEST_F(CliConsole, ACopyInSeveralFilesIsJoinedWhereTheyLieBesideEachOther) {
+    const Bytes whole = demo::drive_copy(disc, 16);
+    const auto middle = static_cast<std::ptrdiff_t>(whole.size() / 2 / 0x10000 * 0x10000);
+    folder.put("kelp.wbfs", Bytes(whole.begin(), whole.begin() + middle));
+    const ToolResult missing = run({"parts", "kelp.wbfs"});
+    EXPECT_NE(missing.code, 0);
+    EXPECT_NE(missing.err.find("a part of the copy is missing"), std::string::npos) << missing.err;
+    folder.put("kelp.wbf1", Bytes(whole.begin() + middle, whole.end()));
+    EXPECT_EQ(answer({"take", "kelp.wbfs:files/opening.bin", "-o", "o.bin"}), "0 taken");
+    EXPECT_EQ(contents(folder / "o.bin"), demo::console_files(1)[4].content);
+}
+
+TEST_F(CliConsole, AFolderBecomesADiscAgain) {
+    folder.put("kelp.gcm", disc);
+    ASSERT_EQ(answer({"take", "kelp.gcm:", "-o", "tree/"}), "0 taken");
+    folder.put("tree/files/data/messages.txt", "The fog is thick.\n");
+    // Into a copy: only what differs.
+    const ToolResult put = run({"put", "kelp.gcm", "/=tree", "-o", "put.gcm", "--json"});
+    EXPECT_EQ(put.code, 0) << put.err;
+    EXPECT_EQ(put.json()["parts"].size(), 1U);
+    EXPECT_EQ(text_of(files_in("put.gcm").at("data/messages.txt")), "The fog is thick.\n");
+    // Laid out anew, with a file more.
+    folder.put("tree/files/new/a.bin", demo::junk(300, 1));
+    EXPECT_EQ(run({"put", "kelp.gcm", "files/=tree/files", "-o", "x.gcm"}).code, 2) << "not added unasked";
+    EXPECT_EQ(answer({"put", "kelp.gcm", "files/=tree/files", "--add", "-o", "x.gcm"}), "0 put");
+    EXPECT_EQ(run({"put", "tree", "-o", "new.gcm"}).code, 2) << "it is not said how";
+    EXPECT_EQ(answer({"put", "tree", "--room", "rebuild", "-o", "new.gcm"}), "0 put");
+    auto wanted = demo::files_of_table(disc, false);
+    wanted["data/messages.txt"] = contents(folder / "tree/files/data/messages.txt");
+    wanted["new/a.bin"] = demo::junk(300, 1);
+    EXPECT_EQ(files_in("new.gcm"), wanted);
+    EXPECT_EQ(files_in("x.gcm"), wanted);
+    EXPECT_EQ(answer({"parts", "new.gcm", "files/*", "--compare", "x.gcm"}), "0 same");
+    fs::remove_all(folder / "tree/sys");
+    EXPECT_EQ(run({"put", "tree", "--room", "rebuild", "-o", "none.gcm"}).code, 2);
+    EXPECT_FALSE(fs::exists(folder / "none.gcm"));
+}
+
+TEST_F(CliConsole, AnEncryptedPartitionOpensWithTheUsersKey) {
+    const Bytes image = demo::partition_disc(demo::table_disc(demo::console_files(1), {.later = true, .total = 1 << 20}));
+    folder.put("kelp.iso", image);
+    folder.put("keys.txt", demo::key_file());
+    std::string wrong = demo::key_file();
+    wrong[wrong.find("= ") + 2] = wrong[wrong.find("= ") + 2] == '0' ? '1' : '0';
+    folder.put("wrong.txt", wrong);
+    folder.put("short.txt", "common = 1234\n");
+    folder.put("fog.txt", "fog\n");
+    const std::string part = "partition 0/files/data/messages.txt";
+    const ToolResult locked = run({"parts", "kelp.iso"});
+    EXPECT_NE(locked.err.find("it can be read with your own key") + locked.out.find("it can be read with your own key"), 2 * std::string::npos);
+    EXPECT_NE(run({"take", "kelp.iso:partition 0/data", "-o", "data.bin"}).code, 0);
+    for (const char* const keys : {"wrong.txt", "short.txt", "missing.txt"}) {
+        EXPECT_NE(run({"put", "kelp.iso", part + "=fog.txt", "--in-place", "--keys", keys}).code, 0) << keys;
+        EXPECT_EQ(contents(folder / "kelp.iso"), image) << "said before anything is written";
+    }
+    EXPECT_EQ(answer({"take", "kelp.iso:" + part, "-o", "m.txt", "--keys", "keys.txt"}), "0 taken");
+    EXPECT_EQ(contents(folder / "m.txt"), demo::console_files(1)[1].content);
+    const ToolResult put = run({"put", "kelp.iso", part + "=fog.txt", "--in-place", "--keys", "keys.txt"});
+    EXPECT_EQ(put.code, 0) << put.err;
+    EXPECT_NE(put.out.find("signature no longer matches"), std::string::npos) << put.out;
+    const Bytes made = contents(folder / "kelp.iso");
+    EXPECT_EQ(demo::wrong_hashes(made), "");
+    EXPECT_EQ(text_of(demo::files_of_table(demo::volume_of(made), true).at("data/messages.txt")), "fog\n");
+    EXPECT_EQ(put.out.find(demo::key_file().substr(60, 20)), std::string::npos) << "no key is ever printed";
+    EXPECT_EQ(answer({"undo", "kelp.iso"}), "0 restored");
+    EXPECT_EQ(contents(folder / "kelp.iso"), image);
+    // A patch for a file inside.
+    folder.put("old.txt", demo::console_files(1)[1].content);
+    ASSERT_EQ(answer({"create", "old.txt", "fog.txt", "-o", "fog.bps"}), "0 made");
+    EXPECT_EQ(answer({"apply", "kelp.iso:" + part, "fog.bps", "-o", "patched.iso", "--keys", "keys.txt"}), "0 made");
+    EXPECT_EQ(contents(folder / "patched.iso"), made);
+}
+
+TEST_F(CliConsole, ThePatchOfSeveralIsChosenThatFits) {
+    folder.put("kelp.gcm", disc);
+    folder.put("mod.gcm", other);
+    Bytes elsewhere = demo::table_disc(demo::console_files(0), {.revision = 0, .total = 1 << 20, .gap = 512});
+    folder.put("revision 0.gcm", elsewhere);
+    elsewhere[0x3000] ^= std::byte{1};
+    folder.put("mod 0.gcm", elsewhere);
+    fs::create_directory(folder / "patches");
+    ASSERT_EQ(answer({"create", "kelp.gcm", "mod.gcm", "-o", "patches/r1.bps"}), "0 made");
+    ASSERT_EQ(answer({"create", "revision 0.gcm", "mod 0.gcm", "-o", "patches/r0.xdelta"}), "0 made");
+    folder.put("patches/readme.txt", "Two patches.\n");
+    for (const char* const game : {"kelp.gcm", "revision 0.gcm"}) {
+        const ToolResult found = run({"apply", game, "patches", "-o", fmt::format("out {}", game), "--json"});
+        EXPECT_EQ(found.code, 0) << found.err;
+        const std::string chosen = game == std::string("kelp.gcm") ? "r1.bps" : "r0.xdelta";
+        EXPECT_NE(found.json()["chosen"]["path"].get<std::string>().find(chosen), std::string::npos);
+        EXPECT_EQ(answer({"verify", "patches", game}), "0 fits");
+    }
+    EXPECT_EQ(contents(folder / "out kelp.gcm"), other);
+    EXPECT_EQ(contents(folder / "out revision 0.gcm"), elsewhere);
+    const ToolResult told = run({"verify", "patches", "kelp.gcm"});
+    EXPECT_NE(told.out.find("Kelp Harbour, Europe, revision 1"), std::string::npos) << "why: " << told.out;
+    const ToolResult none = run({"apply", "mod 0.gcm", "patches", "-o", "none.gcm"});
+    EXPECT_EQ(none.code, 2);
+    EXPECT_NE(none.err.find("none of the 2 patches in patches is for this file"), std::string::npos) << none.err;
+    folder.put("empty/readme.txt", "nothing\n");
+    EXPECT_NE(run({"apply", "kelp.gcm", "empty"}).code, 0);
+}
+
+TEST_F(CliConsole, OutputsGoByWhatTheFileSaysOfItself) {
+    Bytes named = disc;
+    std::copy_n(hotstitch::bytes_of("Kelp: Night/../Fog?").begin(), 19, named.begin() + 0x20);
+    folder.put("kelp.gcm", named);
+    folder.put("fog.txt", "fog\n");
+    const std::string put = "files/data/messages.txt=fog.txt";
+    ASSERT_EQ(answer({"put", "kelp.gcm", put, "--as", "games/{title} [{serial}]/game.iso"}), "0 put");
+    EXPECT_TRUE(fs::exists(folder / "games/Kelp_ Night_.._Fog_ [GKHP99]/game.iso"));
+    ASSERT_EQ(answer({"create", "kelp.gcm", "games/Kelp_ Night_.._Fog_ [GKHP99]/game.iso", "-o", "fog.bps"}), "0 made");
+    ASSERT_EQ(answer({"apply", "kelp.gcm", "fog.bps", "--as", "{platform}/{region} {revision}/{name}.{extension}"}), "0 made");
+    EXPECT_TRUE(fs::exists(folder / "gamecube/Europe 1/fog.gcm"));
+    folder.put("plain.bin", "nothing is known of this");
+    for (const std::vector<std::string>& call :
+         {std::vector<std::string>{"put", "kelp.gcm", put, "--as", "{author}.iso"},
+          {"put", "kelp.gcm", put, "--as", "{title"},
+          {"put", "kelp.gcm", put, "--as", "games/"},
+          {"put", "kelp.gcm", put, "--as", "{title}.iso", "-o", "x.iso"},
+          {"apply", "kelp.gcm", "fog.bps", "--as", "{title}.iso", "--in-place"},
+          {"apply", "plain.bin", "fog.bps", "--as", "{serial}.bin"}})
+        EXPECT_EQ(run(call).code, 2) << fmt::format("{}", fmt::join(call, " "));
+}
+
+TEST_F(CliConsole, ACartridgesFilesAreTakenAndPut) {
+    folder.put("kelp.nds", demo::file_cartridge(demo::console_files(1), false));
+    folder.put("fog.txt", std::string(5000, 'f'));
+    ASSERT_EQ(answer({"put", "kelp.nds", "data/messages.txt=fog.txt", "-o", "out.nds"}), "0 put");
+    EXPECT_EQ(answer({"take", "out.nds:data/messages.txt", "-o", "back.txt"}), "0 taken");
+    EXPECT_EQ(contents(folder / "back.txt"), contents(folder / "fog.txt"));
+    const ToolResult compared = run({"parts", "kelp.nds", "--compare", "out.nds", "--json"});
+    std::size_t changed = 0;
+    for (const auto& part : compared.json()["parts"]) changed += part["state"] == "changed" ? 1 : 0;
+    EXPECT_EQ(changed, 2U) << "the file, and the header";
+    ASSERT_EQ(answer({"put", "kelp.nds", "data/messages.txt=fog.txt", "--patch", "fog.bps"}), "0 put");
+    EXPECT_EQ(answer({"apply", "kelp.nds", "fog.bps", "-o", "again.nds"}), "0 made");
+    EXPECT_EQ(contents(folder / "again.nds"), contents(folder / "out.nds"));
+}
+
+}  // namespace
