@@ -185,6 +185,49 @@ void put_discs(const Put& put) {
         "FILE \"a.bin\" BINARY\nTRACK 01 AUDIO\n" + repeated("INDEX 01 00:00:00\n", 55'000));
 }
 
+/// Number of `count` bytes, high byte first.
+std::string big(std::uint64_t value, unsigned count) {
+    std::string bytes;
+    for (unsigned i = count; i-- > 0;) bytes += static_cast<char>(value >> (8 * i));
+    return bytes;
+}
+std::string little(std::uint64_t value, unsigned count) {
+    const std::string bytes = big(value, count);
+    return {bytes.rbegin(), bytes.rend()};
+}
+
+/// A disc with this table of files.
+std::string with_table(const std::string& table) {
+    std::string disc(0x3000, '\0');
+    disc.replace(0, 6, "GKHP99");
+    disc.replace(0x1C, 4, big(0xC2339F3D, 4));
+    disc.replace(0x424, 8, big(0x3000, 4) + big(table.size(), 4));
+    return disc + table;
+}
+
+void put_console_files(const Put& put) {
+    // A million files in 30 folders, one in the other, each with a name of 250 letters.
+    constexpr unsigned files = 200'000, depth = 30;
+    std::string entries = big(0x01000000, 4) + big(0, 4) + big(files + depth + 1, 4);
+    for (unsigned i = 0; i < depth; ++i) entries += big(0x01000000, 4) + big(i, 4) + big(files + depth + 1, 4);
+    for (unsigned i = 0; i < files; ++i) entries += big(0, 4) + big(0x100, 4) + big(0x100, 4);
+    put("200,000 long names in 30 folders.gcm", with_table(entries + std::string(250, 'k') + '\0'));
+    put("a table of one name without an end.gcm", with_table(big(0x01000000, 4) + big(0, 4) + big(2, 4) + big(0, 4) + big(0, 8) + std::string(20 << 20, 'k')));
+    // Maps and indexes that say much.
+    std::string map(0x8000, '\1');
+    map.replace(0, 8, "CISO" + little(0x400000, 4));
+    put("a map of 128 GiB.ciso", map + std::string(1000, '\0'));
+    put("an index of a billion blocks.cso", "CISO" + little(0x18, 4) + little(std::uint64_t{1} << 36, 8) + little(512, 4) + little(1, 4) + std::string(1 << 20, '\1'));
+    std::string bomb = "CISO" + little(0x18, 4) + little(8 << 20, 8) + little(8 << 20, 4) + little(1, 4) + little(32, 4) + little(32 + 100, 4);
+    put("a block that is no deflate.cso", bomb + std::string(100, '\xFF'));
+    // Chunks in chunks, and very many.
+    std::string chunk = "KELP";
+    for (int i = 0; i < 20'000; ++i) chunk = "KELPLIST" + little(chunk.size(), 4) + chunk;
+    put("20,000 lists in each other.riff", "RIFF" + little(chunk.size(), 4) + chunk);
+    const std::string many = "KELP" + repeated("kelp" + little(0, 4), 1'000'000);
+    put("a million empty chunks.riff", "RIFF" + little(many.size(), 4) + many);
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -193,7 +236,7 @@ int main(int argc, char** argv) {
         return 2;
     }
     std::filesystem::path folder = argv[1];
-    for (const char* name : {"refused", "large", "archives", "inside", "discs"})
+    for (const char* name : {"refused", "large", "archives", "inside", "discs", "consoles"})
         std::filesystem::create_directories(folder / name);
     put_archives(folder / "archives");
     folder /= "refused";
@@ -221,6 +264,8 @@ int main(int argc, char** argv) {
     put_inside(put);
     folder.replace_filename("discs");
     put_discs(put);
+    folder.replace_filename("consoles");
+    put_console_files(put);
     folder.replace_filename("large");
     std::string source;
     for (int i = 0; i < 5000; ++i) source += "Kelp Harbour";

@@ -4,9 +4,9 @@
 // 2 udf: any bytes from sector 256 on, 512 of each sector. 3 cue: any text as a cue sheet.
 #include <algorithm>
 #include <cstdint>
-#include <map>
 #include <string>
 
+#include "contents.h"
 #include "disc.h"
 #include "hotstitch/change_list.h"
 #include "hotstitch/disc.h"
@@ -20,22 +20,6 @@ using namespace hotstitch;
 
 namespace {
 
-using Contents = std::map<std::string, Bytes>;
-
-Contents contents_of(const ByteSource& file) {
-    Contents all;
-    const auto container = open_container(file);
-    if (container == nullptr) return all;
-    container->visit([&](const Part& part, const ExtractPart& extract) {
-        MemorySink sink;
-        may_be_refused([&] { extract(sink); });
-        if (part.offset) require(*part.offset <= file.size() && part.size <= file.size() - *part.offset);
-        if (part.kind == "file") all[part.name] = sink.take();
-        return all.size() < 200 ? Flow::go_on : Flow::stop;
-    });
-    return all;
-}
-
 Bytes base_image(unsigned kind) {
     static const Bytes plain = demo::disc({{"SYSTEM.CNF", Bytes(40, std::byte{'B'})},
                                            {"DATA/A.BIN", Bytes(5000, std::byte{1})},
@@ -46,37 +30,6 @@ Bytes base_image(unsigned kind) {
     static const Bytes images[] = {plain, demo::disc({{"A.BIN", Bytes(100, std::byte{1})}}, {.joliet = false}),
                                    demo::in_sectors(plain, 1), demo::in_sectors(plain, 2, 1)};
     return images[kind % 4];
-}
-
-void change(const Bytes& image, Input& input, bool whole) {
-    const MemorySource file(image);
-    const auto container = open_container(file);
-    if (container == nullptr) return;
-    const std::vector<Part> parts = container->parts();
-    if (parts.empty()) return;
-    const Contents before = contents_of(file);
-    const Part& part = parts[input.byte() % parts.size()];
-    const unsigned what = input.byte();
-    PutOptions options;
-    options.room = static_cast<Room>(what % 4);
-    const Bytes bytes(input.byte() * 60 % 9000, std::byte{9});
-    const auto content = std::make_shared<MemorySource>(bytes);
-    const bool adds = what % 5 == 1, removes = what % 5 == 2;
-    may_be_refused([&] {
-        const PutResult result = adds      ? container->add("DATA/NEW.BIN", content, options)
-                                 : removes ? container->remove(part, options)
-                                           : container->put(part, content, options);
-        const ChangedSource made(file, result.change);
-        const Contents after = contents_of(made);
-        if (!whole || (part.kind != "file" && !adds)) return;
-        Contents wanted = before;
-        if (removes)
-            wanted.erase(part.name);
-        else
-            wanted[adds ? "DATA/NEW.BIN" : part.name] = bytes;
-        require(after == wanted);
-        if (const auto check = check_sectors(made)) require(check->wrong == 0);
-    });
 }
 
 [[maybe_unused]] void broken_disc(Input input) {
@@ -91,7 +44,7 @@ void change(const Bytes& image, Input& input, bool whole) {
     identify(file);
     for (const MendOffer& offer : mends_for(file)) static_cast<void>(offer);
     may_be_refused([&] { plan_mends(file, {{"volume-id", "KELP"}, {"sectors", ""}}); });
-    may_be_refused([&] { change(image, input, pokes == 0); });
+    may_be_refused([&] { change(image, input, pokes == 0, "DATA/NEW.BIN"); });
 }
 
 [[maybe_unused]] void any_volume(ByteView input) {

@@ -2,7 +2,8 @@
 # Apply and create of whole files against "cp --reflink=never" + "sync FILE" of the same file, in one run: medians of
 # five, warm cache, on the file system of build/. Then the same work in memory. Needs about 5 GB of disk.
 # bench.sh WORD runs only the rows of whole files whose name holds the word, for example "1 GiB"; "describe" only what
-# recognising a ROM costs beside the checksums, "payload" only packing and unpacking, "disc" only discs.
+# recognising a ROM costs beside the checksums, "payload" only packing and unpacking, "disc" only discs, "copy" only compressed copies and
+# an encrypted partition.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 . scripts/measured.sh
@@ -26,6 +27,19 @@ seconds() {
 }
 copy() { cp --reflink=never "$1" "$2" && sync "$2"; }
 middle() { sort -n | sed -n 3p; }
+
+row() {  # row NAME FILE-TO-COPY COMMAND…: what the command makes is $folder/out
+    local cps='' runs='' cp run kib
+    for _ in 1 2 3 4 5; do
+        cps+="$(seconds "$folder/out" copy "$2" "$folder/out")"$'\n'
+        runs+="$(rm -f "$folder"/out*; seconds "$folder/out" "${@:3}")"$'\n'
+    done
+    cp=$(printf %s "$cps" | middle) run=$(printf %s "$runs" | middle)
+    rm -f "$folder"/out*
+    kib=$(anonymous "${@:3}")
+    rm -f "$folder"/out*
+    awk -v n="$1" -v c="$cp" -v r="$run" -v k="$kib" 'BEGIN { printf "%-28s cp+sync %6.3f s  this %6.3f s = %.2f x  anonymous %.1f MiB\n", n, c/1e6, r/1e6, r/c, k/1024 }'
+}
 
 only=${1:-}
 pair() {  # pair NAME SIZE EDITS FORMAT [OPTION…]
@@ -79,18 +93,6 @@ if [ -z "$only" ] || [ "$only" = disc ]; then
     echo "A disc of 1.4 GB (median of 5; x = times cp+sync of the same bytes in the same run)"
     mkdir -p "$folder/tree" && head -c 1300M /dev/urandom >"$folder/tree/FILM.BIN" && head -c 50M /dev/urandom >"$folder/tree/DATA.BIN"
     genisoimage -quiet -R -o "$folder/disc.iso" "$folder/tree" && head -c 1M /dev/urandom >"$folder/new.bin"
-    row() {  # row NAME FILE-TO-COPY COMMAND…: what the command makes is $folder/out
-        local cps='' runs='' cp run kib
-        for _ in 1 2 3 4 5; do
-            cps+="$(seconds "$folder/out" copy "$2" "$folder/out")"$'\n'
-            runs+="$(rm -f "$folder"/out*; seconds "$folder/out" "${@:3}")"$'\n'
-        done
-        cp=$(printf %s "$cps" | middle) run=$(printf %s "$runs" | middle)
-        rm -f "$folder"/out*
-        kib=$(anonymous "${@:3}")
-        rm -f "$folder"/out*
-        awk -v n="$1" -v c="$cp" -v r="$run" -v k="$kib" 'BEGIN { printf "%-28s cp+sync %6.3f s  this %6.3f s = %.2f x  anonymous %.1f MiB\n", n, c/1e6, r/1e6, r/c, k/1024 }'
-    }
     row "take a film of 1.3 GB" "$folder/tree/FILM.BIN" hotstitch take "$folder/disc.iso:FILM.BIN" -o "$folder/out" -q
     row "put 1 MiB, whole disc to -o" "$folder/disc.iso" hotstitch put "$folder/disc.iso" "DATA.BIN=$folder/new.bin" -o "$folder/out" -q
     rm -r "$folder/tree"
@@ -110,6 +112,21 @@ if [ -z "$only" ] || [ "$only" = disc ]; then
     genisoimage -quiet -R -J -o "$folder/disc.iso" "$folder/tree"
     printf 'parts of a disc of 50,000 files: %.3f s\n' "$(seconds "$folder/out" hotstitch parts "$folder/disc.iso" -q | awk '{ print $1 / 1e6 }')"
     rm -r "$folder/tree"
+fi
+if [ -z "$only" ] || [ "$only" = copy ]; then
+    echo
+    echo "Compressed copies of a disc of 1.4 GB, read ahead on two cores"
+    copy_bench "$folder" 1400000000
+    hotstitch take "$folder/deflate.cso:content" -o "$folder/plain.iso" -q
+    row "take deflate.cso:content" "$folder/plain.iso" hotstitch take "$folder/deflate.cso:content" -o "$folder/out" -q
+    row "take zlib.gcz:content" "$folder/plain.iso" hotstitch take "$folder/zlib.gcz:content" -o "$folder/out" -q
+    puts=''
+    for _ in 1 2 3 4 5; do
+        head -c 60000 /dev/urandom >"$folder/new.bin"
+        puts+="$(seconds "$folder/out" hotstitch put "$folder/sparse.iso" "partition 0/files/opening.bin=$folder/new.bin" --keys "$folder/keys.txt" --in-place -q)"$'\n'
+    done
+    printf 'put 60 kB into an encrypted partition of 4.3 GB in place: %.3f s\n' "$(printf %s "$puts" | middle | awk '{ print $1 / 1e6 }')"
+    rm -f "$folder"/*.iso* "$folder"/*.cso "$folder"/*.zso "$folder"/*.gcz
 fi
 [ -z "$only" ] || exit 0
 echo

@@ -103,3 +103,23 @@ show put "$disc.iso" DATA/BERTHS.BIN=player/berths.bin --patch "player/Longer Be
 say "18. A player has the other form of the image, or only this file of another disc; a film that outgrows its place goes behind all others."
 show apply "$disc.bin" "player/Longer Berths.bps" -o player/ --keep-representation
 show put "$disc.iso" VOICES/FERRY.BIN="$disc.iso:FILMS/TIDE.BIN" "DATA/TEXTS.BIN=Kelp Harbour (disc, revision 0).iso:DATA/TEXTS.BIN" -o player/
+
+say "19. Discs of consoles: a table of files, and the same in a partition that only your own key opens. What is touched is encrypted and hashed anew."
+show parts "Kelp Harbour (table, revision 0).gcm" --compare "Kelp Harbour (table).gcm" || echo "(exit $?)"
+show describe "Kelp Harbour (partition).iso"
+show put "Kelp Harbour (partition).iso" "partition 0/files/data/messages.txt=Kelp Harbour (table, revision 0).gcm:files/data/messages.txt" --keys keys.txt --as "player/{title} [{serial}]/game.iso"
+
+say "20. A compressed copy stands for its disc: a patch for the plain image is applied to it, of several the one for this edition."
+mkdir -p patches
+for revision in "" ", revision 0"; do
+    show take "Kelp Harbour (table$revision).gcm:" -o "tree$revision/"
+    echo "The harbour master is away." >>"tree$revision/files/data/messages.txt"
+    show put "Kelp Harbour (table$revision).gcm" "files/=tree$revision/files" --patch "patches/Away${revision:-, revision 1}.bps"
+done
+show verify patches "Kelp Harbour (compressed).cso"
+show apply "Kelp Harbour (compressed).cso" patches -o player/Away.gcm
+show put "tree" --room rebuild -o player/rebuilt.gcm
+
+say "21. Files on a cartridge, and a chunk of a sound."
+show put "Kelp Harbour (files).nds" data/messages.txt=player/units.bin -o player/ || show put "Kelp Harbour (files).nds" data/messages.txt=tree/files/opening.bin -o player/
+show parts foghorn.wav

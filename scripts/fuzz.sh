@@ -8,7 +8,8 @@ cd "$(dirname "$0")/.."
 minutes=$1
 shift
 targets=("$@")
-[ ${#targets[@]} -gt 0 ] || targets=(ips ups bps vcdiff window huffman lzma apply archive image create record pe elf ps_x dol payload packing disc volume udf cue)
+[ ${#targets[@]} -gt 0 ] || targets=(ips ups bps vcdiff window huffman lzma apply archive image create record pe elf ps_x dol payload packing disc volume udf cue
+    console partition cartridge copy chunk keys)
 
 scripts/setup.sh
 scripts/build.sh fuzz

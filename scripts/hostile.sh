@@ -67,9 +67,9 @@ for file in inside/*; do
         rm -f made
     done
 done
-echo "Discs that lie: what is right in them is read"
+echo "Discs, copies and chunk files that lie: what is right in them is read"
 truncate -s 70M discs/a.bin
-for file in discs/*.iso discs/*.cue; do
+for file in discs/*.iso discs/*.cue consoles/*; do
     for call in parts describe "put A/B.BIN=source --patch made.bps"; do
         # shellcheck disable=SC2086 # several words
         set -- $call

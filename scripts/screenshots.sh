@@ -62,7 +62,6 @@ hotstitch recast "Kelp Harbour.sfc" "Night Tides.bps" --format ips -q >/dev/null
 shot apply-unchecked 'hotstitch apply "Kelp Harbour.sfc" "Night Tides.ips"'
 shot describe-rom 'hotstitch describe "Kelp Harbour (copier header).smc" --at 00:FFC0 --at 80:8000'
 hotstitch mend "Kelp Harbour.sfc" region=Americas --no-mend -o "Kelp Harbour (Americas).sfc" -q >/dev/null 2>&1
-shot mend-list 'hotstitch mend "Kelp Harbour (Americas).sfc"'
 shot mend 'hotstitch mend "Kelp Harbour (Americas).sfc" checksum title="KELP HARBOR" --in-place'
 shot header-strip 'hotstitch header strip "Kelp Harbour (copier header).smc" --keep "copier header.bin" -o "Kelp Harbour (plain).sfc"'
 mkdir -p mods && cp "Night Tides.bps" mods/ && bsdtar --format=zip -cf shelf.zip mods "Kelp Harbour.gb" "Kelp Harbour (copier header).smc"
@@ -74,3 +73,4 @@ hotstitch take kelp.iso:DATA/BERTHS.BIN -o berths.bin -q >/dev/null
 printf '\x30' | dd of=berths.bin bs=1 seek=14 conv=notrunc status=none
 hotstitch put kelp.iso DATA/BERTHS.BIN=berths.bin --patch berths.bps -q >/dev/null
 shot put 'hotstitch put kelp.iso DATA/BERTHS.BIN=berths.bin VOICES/FERRY.BIN=kelp.iso:FILMS/TIDE.BIN -o mods/; hotstitch apply "Kelp Harbour (disc, revision 1).bin" berths.bps -o mods/ --with-sheet --keep-representation'
+shot put-encrypted 'hotstitch parts "Kelp Harbour (partition).iso" "*/files/*" --keys keys.txt; hotstitch put "Kelp Harbour (partition).iso" "partition 0/files/opening.bin=berths.bin" --keys keys.txt --as "mods/{title} [{serial}]/game.iso"'

@@ -50,7 +50,7 @@ INSTANTIATE_TEST_SUITE_P(
         {"missing source", {"apply", "none.sfc", "good.ips"}, 4, "cannot open none.sfc: No such file"},
         {"missing patch", {"apply", "game.sfc", "none.ips"}, 4, "cannot open none.ips: No such file"},
         {"folder as source", {"apply", "folder", "good.ips"}, 2, "folder is a folder, a file is needed"},
-        {"folder as patch", {"apply", "game.sfc", "folder"}, 2, "folder is a folder, a file is needed"},
+        {"folder without a patch", {"apply", "game.sfc", "folder"}, 3, "there is no patch in folder"},
         {"empty patch file", {"apply", "game.sfc", "empty"}, 3, "not a patch but an empty file"},
         {"a web page", {"apply", "game.sfc", "page.ips"}, 3, "not a patch but a web page"},
         {"a zip that is none", {"apply", "game.sfc", "zipped.ips"}, 3, "the archive cannot be read"},

@@ -194,9 +194,9 @@ TEST_F(CliConsole, ACartridgesFilesAreTakenAndPut) {
     ASSERT_EQ(answer({"put", "kelp.nds", "data/messages.txt=fog.txt", "-o", "out.nds"}), "0 put");
     EXPECT_EQ(answer({"take", "out.nds:data/messages.txt", "-o", "back.txt"}), "0 taken");
     EXPECT_EQ(contents(folder / "back.txt"), contents(folder / "fog.txt"));
-    const ToolResult compared = run({"parts", "kelp.nds", "--compare", "out.nds", "--json"});
+    const auto compared = run({"parts", "kelp.nds", "--compare", "out.nds", "--json"}).json();
     std::size_t changed = 0;
-    for (const auto& part : compared.json()["parts"]) changed += part["state"] == "changed" ? 1 : 0;
+    for (const auto& part : compared["parts"]) changed += part["state"] == "changed" ? 1 : 0;
     EXPECT_EQ(changed, 2U) << "the file, and the header";
     ASSERT_EQ(answer({"put", "kelp.nds", "data/messages.txt=fog.txt", "--patch", "fog.bps"}), "0 put");
     EXPECT_EQ(answer({"apply", "kelp.nds", "fog.bps", "-o", "again.nds"}), "0 made");

@@ -7,6 +7,7 @@
 #include <fstream>
 
 #include "cartridges.h"
+#include "console_discs.h"
 #include "disc.h"
 #include "executables.h"
 #include "hotstitch/create.h"
@@ -80,6 +81,13 @@ TEST(CliJson, EveryDocumentIsAsItsSchemaSays) {
     folder.put("c.bps", hotstitch::create(plain, Bytes(5000, std::byte{2})));
     folder.put("big.iso", disc);
     std::filesystem::resize_file(folder / "big.iso", 70'000'000 / 2048 * 2048);
+    folder.put("t.gcm", demo::table_disc(demo::console_files(1)));
+    folder.put("t.cso", demo::deflate_copy(demo::table_disc(demo::console_files(1)), 2048));
+    folder.put("t.nds", demo::file_cartridge(demo::console_files(1), false));
+    folder.put("t.wav", demo::chunk("RIFF", demo::wave(Bytes(40)), false));
+    folder.put("w.iso",
+               demo::partition_disc(demo::table_disc(demo::console_files(1), {.later = true, .total = 20 * 0x7C00})));
+    folder.put("keys.txt", demo::key_file());
     folder.put("list.csv", "crc32,size,name\n6f184ef6,1048576,Kelp Harbour\n");
     ASSERT_EQ(
         std::system(("cd '" + folder.path().string() + "' && bsdtar --format=zip -cf a.zip k.sfc old.sfc").c_str()), 0);
@@ -136,6 +144,21 @@ TEST(CliJson, EveryDocumentIsAsItsSchemaSays) {
         {"undo", "big.iso"},
         {"apply", "d.iso:C.BIN", "c.bps", "-o", "f.iso"},
         {"mend", "d.iso"},
+        {"describe", "t.gcm", "t.cso", "t.nds", "t.wav", "w.iso"},
+        {"mend", "t.gcm", "title=Fog", "-o", "u.gcm"},
+        {"parts", "t.cso"},
+        {"parts", "w.iso", "--keys", "keys.txt"},
+        {"put", "w.iso", "partition 0/files/opening.bin=plain.dat", "--keys", "keys.txt", "--as", "{serial}.iso"},
+        {"put", "t.nds", "opening.bin=k.sfc", "-o", "u.nds"},
+        {"take", "t.gcm:", "-o", "tree"},
+        {"put", "tree", "files/new=plain.dat", "--room", "rebuild", "-o", "v.gcm"},
+        {"put", "t.gcm", "files/=tree/files", "-o", "same.gcm"},
+        {"create", "t.gcm", "u.gcm", "-o", "patches/a.bps"},
+        {"create", "k.sfc", "w.sfc", "-o", "patches/b.bps"},
+        {"verify", "patches", "t.cso"},
+        {"apply", "t.cso", "patches", "-o", "x.gcm"},
+        {"apply", "old.sfc", "patches"},
+        {"apply", "w.iso", "patches/a.bps"},
     };
     const Json all = schemas();
     std::set<std::string> seen;

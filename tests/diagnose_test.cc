@@ -11,6 +11,7 @@
 #include <fstream>
 
 #include "cartridges.h"
+#include "console_discs.h"
 #include "disc.h"
 #include "executables.h"
 #include "hotstitch/apply.h"
@@ -74,9 +75,11 @@ struct Situation {
     const char* situation;
     Bytes patch, file;
     const char* reason;
-    const char* reading;  ///< "" where none passes
+    std::string reading;  ///< "" where none passes
     bool with_checks = false;
-    Bytes other{};  ///< a patch at hand
+    Bytes other{};         ///< a patch at hand
+    std::uint64_t size{};  ///< of the right source, by a checks file
+    std::string name{};    ///< under which the file is kept
 };
 
 /// As literals only.
@@ -88,6 +91,44 @@ Bytes lz10_of(ByteView content) {
         out.push_back(content[i]);
     }
     return out;
+}
+
+/// Discs of consoles, and what goes around in their place.
+std::vector<Situation> console_situations() {
+    constexpr std::uint64_t full = 1'459'978'240, one_layer = 4'699'979'776;
+    const demo::TableDiscOptions as_full{.total = 4 << 20, .gap = 512};
+    demo::TableDiscOptions american = as_full, older = as_full;
+    american.id = "GKHE99", older.revision = 0;
+    const Bytes disc = demo::table_disc(demo::console_files(1), as_full);
+    const Bytes later = demo::partition_disc(demo::table_disc(demo::console_files(1), {.later = true, .total = 10 * 0x7C00}));
+    Bytes scrubbed = disc, shortened = disc;
+    std::fill(scrubbed.begin() + (1 << 20), scrubbed.end(), std::byte{0});
+    std::copy_n(bytes_of("NKIT").begin(), 4, shortened.begin() + 0x200);
+    const Bytes rvz = joined(bytes_of(std::string_view("RVZ\1", 4)), odd_header),
+                ecm = joined(bytes_of(std::string_view("ECM\0", 4)), odd_header);
+    const Bytes cartridge = demo::file_cartridge(demo::console_files(1), false),
+                trimmed = demo::file_cartridge(demo::console_files(1), true);
+    const Bytes patch = patch_for(disc);
+    return {
+        {"a compressed copy of a disc, which is read", patch, demo::deflate_copy(disc, 2048), "archive", ""},
+        {"a disc in a loader's container", patch, demo::drive_copy(disc, 16), "archive", ""},
+        {"a compressed copy of a disc in a form that is not read", patch, rvz, "compressed-copy", ""},
+        {"the same under the name of a plain image", patch, rvz, "other-than-named", "", false, {}, 0, "kelp.iso"},
+        {"a copy of a disc whose error correction was taken out", patch, ecm, "compressed-copy", ""},
+        {"a shortened copy of a disc", patch, shortened, "compressed-copy", ""},
+        {"IPS with nothing to check by, on a compressed copy", ips, rvz, "compressed-copy", ""},
+        {"a scrubbed copy of a disc", patch, scrubbed, "scrubbed-copy", ""},
+        {"a copy of a disc that was cut after its last file", ips, disc, "trimmed-copy", "", false, {}, full},
+        {"the right file, with something of a loader behind it", patch, joined(disc, demo::junk(700, 8)), "more-behind", ""},
+        {"a disc for the earlier console, a patch for the later one", ips, disc, "other-generation", "", false, {}, one_layer},
+        {"a disc for the later console, a patch for the earlier one", ips, later, "other-generation", "", false, {}, full},
+        {"another region of a console's disc", patch, demo::table_disc(demo::console_files(1), american), "other-content", ""},
+        {"another revision of a console's disc", patch, demo::table_disc(demo::console_files(0), older), "other-content", ""},
+        {"a disc with a table of files, a patch for one of them", patch_for(demo::console_files(1)[4].content), disc, "for-a-part", ""},
+        {"an executable under the name of a disc image", patch, demo::pe(), "other-than-named", "", false, {}, 0, "kelp.iso"},
+        {"a trimmed cartridge with files", patch_for(cartridge), trimmed, "trimmed",
+         fmt::format("with {} of padding put back", counted(cartridge.size() - trimmed.size(), "byte", "bytes"))},
+    };
 }
 
 std::vector<Situation> situations() {
@@ -236,6 +277,7 @@ struct Found {
 
 Found found_for(const Situation& s) {
     Checks checks;
+    if (s.size != 0) checks.source = {.size = s.size, .crc32 = Crc32{0}};
     if (s.with_checks) checks = {{}, digest(MemorySource(source), {}), digest(MemorySource(target), {})};
     const auto patch = open_patch(s.patch);
     const Fit answer = fit(*patch, MemorySource(s.file), checks);
@@ -244,12 +286,13 @@ Found found_for(const Situation& s) {
         return {"already-patched", "the file is what the patch makes", "",
                 "use it as it is, or start from the original"};
     // Without checks, only what the file is can speak against it.
-    if (answer.answer == FitAnswer::unknown && patch->facts().source.empty() && patch->facts().checked_windows == 0)
+    if (answer.answer == FitAnswer::unknown && patch->facts().source.empty() && patch->facts().checked_windows == 0 && s.size == 0)
         if (const auto implausible = implausible_source(MemorySource(s.file)))
             return {std::string(implausible->reasons.front().code), words_for(implausible->reasons.front()), "",
                     words_for_next(*implausible)};
     const auto other = s.other.empty() ? nullptr : open_patch(s.other);
     DiagnoseOptions options{.checks = checks};
+    options.name = s.name;
     if (other) options.others.push_back({"the other patch", other.get()});
     const Diagnosis diagnosis = diagnose(*patch, s.file, options);
     // What the file says it is comes last, and with every misfit that no reading explains.
@@ -270,16 +313,28 @@ TEST(Diagnose, EverySituationOfTheTable) {
         "code is stable; it is the same in `--json`. Harmless readings are used by `apply` unasked (not with "
         "`--as-is`).\n\n"
         "| situation | reason | what is said | next step |\n| --- | --- | --- | --- |\n";
-    for (const Situation& s : situations()) {
+    std::vector<Situation> all = situations();
+    for (Situation& s : console_situations()) all.push_back(std::move(s));
+    for (const Situation& s : all) {
         const Found found = found_for(s);
         EXPECT_EQ(found.reason, s.reason) << s.situation;
         EXPECT_EQ(found.reading, s.reading) << s.situation;
         page += fmt::format("| {} | `{}` | {} | {} |\n", s.situation, found.reason, found.text, found.next);
     }
-    EXPECT_GE(situations().size(), 25U);
+    EXPECT_GE(all.size(), 80U);
     const std::filesystem::path path = std::filesystem::path(DOCS_FOLDER) / "diagnosis.md";
     if (std::getenv("HOTSTITCH_WRITE_DOCS") != nullptr) std::ofstream(path) << page;
     EXPECT_TRUE(text_of(contents(path)) == page) << "write it anew with HOTSTITCH_WRITE_DOCS=1";
+}
+
+/// Too large for the table: nothing of it is in memory.
+TEST(Diagnose, ACopyLongerThanItsDisc) {
+    const Bytes begin = demo::table_disc(demo::console_files(1), {.total = 1 << 20});
+    const MemorySource kept(begin);
+    const JoinedSource file({borrowed(kept), std::make_shared<FilledSource>(std::byte{1}, 1'460'000'000)});
+    const Diagnosis diagnosis = diagnose(*open_patch(ips), file, {.checks = {{}, {.size = 1000, .crc32 = Crc32{0}}, {}}});
+    EXPECT_EQ(diagnosis.reasons.front().code, "longer-than-disc");
+    EXPECT_NE(words_for(diagnosis.reasons.back()).find("Kelp Harbour, Europe, revision 1, GKHP99"), std::string::npos);
 }
 
 TEST(CliDiagnosis, HarmlessReadingsAreUsedAndSaid) {
@@ -299,10 +354,15 @@ TEST(CliDiagnosis, HarmlessReadingsAreUsedAndSaid) {
     EXPECT_TRUE(contents(folder / "c.z64") == target);
     const ToolResult as_is = run({"apply", "headered.smc", "p.bps", "-o", "d.smc", "--as-is"});
     EXPECT_EQ(as_is.code, 1);
-    const ToolResult padded = run({"apply", "padded.sfc", "p.bps", "-o", "d.sfc", "--json"});
-    EXPECT_EQ(padded.code, 1);
-    EXPECT_EQ(padded.json()["reasons"][0]["code"], "padded");
-    EXPECT_NE(padded.json()["next"][0].get<std::string>().find("4,096"), std::string::npos);
+    const ToolResult padded = run({"apply", "padded.sfc", "p.bps", "-o", "d.sfc"});
+    EXPECT_EQ(padded.code, 0) << padded.err;
+    EXPECT_NE(padded.out.find("without its last 4,096 bytes of padding"), std::string::npos) << padded.out;
+    EXPECT_TRUE(contents(folder / "d.sfc") == target);
+    EXPECT_EQ(run({"apply", "padded.sfc", "p.bps", "-o", "e.sfc", "--as-is"}).code, 1);
+    folder.put("text.sfc", in_text_mode(source));
+    const ToolResult damaged = run({"apply", "text.sfc", "p.bps", "-o", "e.sfc", "--json"});
+    EXPECT_EQ(damaged.code, 1) << "what a transfer has damaged is not mended on the quiet";
+    EXPECT_EQ(damaged.json()["reasons"][0]["code"], "line-ends");
     folder.put("shelf/deep/right.sfc", source);
     folder.put("shelf/wrong.sfc", demo::kelp_harbour(0));
     folder.put("shelf/notes.txt", "tides");
@@ -319,7 +379,7 @@ TEST(CliDiagnosis, HarmlessReadingsAreUsedAndSaid) {
     EXPECT_EQ(verified.code, 0);
     EXPECT_EQ(verified.json()["sources"][0]["answer"], "fits");
     EXPECT_EQ(verified.json()["sources"][0]["reading"]["code"], "without-front-header 512");
-    EXPECT_EQ(verified.json()["sources"][1]["reasons"][0]["code"], "padded");
+    EXPECT_EQ(verified.json()["sources"][1]["reading"]["code"], "without-padding 4096");
 }
 
 TEST(CliDiagnosis, OtherPatchesAtHandAreTried) {

@@ -14,6 +14,7 @@
 #include <thread>
 
 #include "cartridges.h"
+#include "console_discs.h"
 #include "disc.h"
 #include "executables.h"
 #include "hotstitch/apply.h"
@@ -83,6 +84,13 @@ const std::vector<Scenario> scenarios{
      {"put", "kelp.iso", "DATA/A.BIN=kelp.sfc", "--room", "rebuild", "-o", "new.iso"},
      "kelp.iso"},
     {"patch a file of a disc", {}, {"apply", "kelp.iso:GAME.SFC", "night.bps", "--in-place"}, "kelp.iso"},
+    {"put into a table of files", {}, {"put", "kelp.gcm", "files/data/berths.bin=kelp.sfc", "--in-place"}, "kelp.gcm"},
+    {"put into an encrypted partition",
+     {},
+     {"put", "part.iso", "partition 0/files/opening.bin=fog.bps", "--keys", "keys.txt", "--as", "new/{serial}.iso"},
+     "part.iso"},
+    {"put into a cartridge's files", {}, {"put", "kelp.nds", "data/a.bin=other.sfc", "--in-place"}, "kelp.nds"},
+    {"put into a compressed copy", {}, {"put", "kelp.cso", "files/data/berths.bin=fog.bps", "-o", "c.gcm"}, "kelp.cso"},
     {"take", {}, {"take", "kelp.sfc:bank 1", "-o", "new/bank.bin"}, "kelp.sfc"},
     {"renew", {{"apply", "kelp.sfc", "night.bps", "-o", "out.sfc"}}, {"renew", "out.sfc", "newer.bps"}, "out.sfc"},
 };
@@ -104,6 +112,9 @@ const std::vector<Content>& contents_at_first() {
         // RLE: a run of 130, so often that it fills the size.
         Bytes packed{std::byte{0x30}, std::byte{0}, std::byte{0x41}, std::byte{0}};  // 0x4100 = 128 * 130
         for (int i = 0; i < 128; ++i) packed.push_back(std::byte{0xFF}), packed.push_back(static_cast<std::byte>(i));
+        const Bytes disc = demo::table_disc(demo::console_files(1), {.total = 300'000, .gap = 64}),
+                    later = demo::table_disc({{"opening.bin", Bytes(5000)}}, {.later = true, .total = 2 * 0x7C00});
+        const std::string keys = demo::key_file();
         return std::vector<Content>{{"kelp.sfc", source},
                                     {"night.sfc", night},
                                     {"stale.sfc", stale},
@@ -115,6 +126,11 @@ const std::vector<Content>& contents_at_first() {
                                     {"night.lz", packed},
                                     {"kelp.exe", demo::pe({.overlay = 3000})},
                                     {"kelp.elf", demo::elf()},
+                                    {"kelp.gcm", disc},
+                                    {"kelp.cso", demo::deflate_copy(disc, 2048)},
+                                    {"kelp.nds", demo::file_cartridge({{"data/a.bin", Bytes(300)}}, false)},
+                                    {"part.iso", demo::partition_disc(later)},
+                                    {"keys.txt", {bytes_of(keys).begin(), bytes_of(keys).end()}},
                                     {"kelp.iso", demo::disc({{"DATA/A.BIN", Bytes(9000)}, {"GAME.SFC", source}})}};
     }();
     return all;

@@ -8,6 +8,7 @@
 #include "cartridges.h"
 #include "hotstitch/cartridge.h"
 #include "hotstitch/change_list.h"
+#include "hotstitch/digest.h"
 #include "hotstitch/error.h"
 #include "hotstitch/mend.h"
 #include "hotstitch/part.h"
@@ -140,6 +141,34 @@ TEST(Source, ComposesAndPassesFailuresOn) {
     EXPECT_EQ(head_of(joined, 3), Bytes(wanted.begin(), wanted.begin() + 3));
     source.shrunk = true;
     EXPECT_THROW(all_of(joined), Error);
+}
+
+TEST(Source, WhatIsReadAheadComesInOrderAndStopsWithWhoReads) {
+    Bytes content(5'000'001);
+    std::mt19937 random(4);
+    for (std::byte& b : content) b = static_cast<std::byte>(random());
+    const CountingSource source(content.size(), content);
+    EXPECT_EQ(all_of(source), content);
+    EXPECT_EQ(digest(source, {.crc32 = true}).crc32, digest(MemorySource(content), {.crc32 = true}).crc32);
+    class Refusing final : public ByteSink {
+    public:
+        void write(ByteView) override {
+            if (++writes_ == 3) throw Error(ErrorCode::io, "the disk is full");
+        }
+        int writes_ = 0;
+    } sink;
+    EXPECT_THROW(write_source(source, sink), Error);
+    class Failing final : public ByteSource {
+    public:
+        std::uint64_t size() const noexcept override { return 4 << 20; }
+        ByteView read(std::uint64_t offset, std::size_t length, MutableByteView scratch) const override {
+            if (offset >= 2 << 20) throw Error(ErrorCode::damaged, "a block does not unpack");
+            return scratch.first(length);
+        }
+    };
+    MemorySink made;
+    EXPECT_THROW(write_source(Failing(), made), Error);
+    EXPECT_EQ(made.bytes().size(), 2U << 20);
 }
 
 TEST(Source, LargeFilesAreKnownByAFewBytes) {

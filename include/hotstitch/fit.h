@@ -124,8 +124,6 @@ enum class NextStep : std::uint8_t {
     hand_in_the_game,
     hand_in_the_file,  ///< of the game, not this one
     fetch_the_file,
-    cut_padding_off,  ///< as the representation says
-    look_for_untrimmed,
     apply_as_read,  ///< nothing of the file is lost by it
     mend_first,     ///< `next_name`
     look_for_the_plain_program,

@@ -22,7 +22,8 @@ public:
 
     /// Exactly `length` bytes from `offset`: a view of the source's own memory, or of `scratch` after
     /// copying there. REQUIRES offset + length <= size() and scratch.size() >= length.
-    /// The view lives until the next read into the same scratch. Throws Error(io).
+    /// The view lives until the next read into the same scratch. May be called by another thread than the one that
+    /// works on what was read before. Throws Error(io).
     virtual ByteView read(std::uint64_t offset, std::size_t length, MutableByteView scratch) const = 0;
 
     /// The whole content, when it is addressable at once; lives as long as the source.
@@ -156,8 +157,8 @@ enum class RepresentationKind {
     data_track,            ///< of a disc image with other tracks behind its data track, that track alone; harmless
     in_whole_sectors,      ///< of a plain disc image, sectors of 2352 bytes around the data, of mode `bytes`; harmless
     interleaved,           ///< each 16 KiB as 8 KiB of odd and 8 KiB of even addresses; harmless
-    without_padding,       ///< its last `bytes` bytes, all `fill`, taken off
-    with_padding,          ///< `bytes` bytes of `fill` put behind
+    without_padding,       ///< its last `bytes` bytes, all `fill`, taken off: untrimmed, read as trimmed; harmless
+    with_padding,          ///< `bytes` bytes of `fill` put behind: trimmed, read as untrimmed; harmless
     line_ends_restored,    ///< 0D 0A turned back into 0A, as a transfer in text mode had changed it
 };
 
@@ -165,7 +166,7 @@ struct Representation {
     RepresentationKind kind{};
     std::uint64_t bytes = 0;
     std::byte fill{};
-    bool harmless() const noexcept { return kind <= RepresentationKind::interleaved; }
+    bool harmless() const noexcept { return kind != RepresentationKind::line_ends_restored; }
 };
 
 /// Bytes of a data track's pregap of two seconds, in plain and in whole sectors: in front of an image, that is no

@@ -8,6 +8,7 @@
 #include <cctype>
 #include <charconv>
 
+#include "base/chunks.h"
 #include "base/meter.h"
 #include "digest/hash.h"
 #include "hotstitch/error.h"
@@ -107,16 +108,14 @@ Digests Digester::finish() {
 
 Digests digest(const ByteSource& source, DigestChoice choice, const Progress& progress, Phase phase) {
     if (!choice.crc32 && !choice.md5 && !choice.sha1 && !choice.sha256) return {.size = source.size()};
-    // Small enough to stay in the cache while several checksums go over it.
-    constexpr std::size_t chunk = 128 << 10;
+    // Small enough to stay in the cache while several checksums go over it; what is computed is worth a thread.
+    const std::size_t chunk = source.whole() ? 128 << 10 : 1 << 20;
     Digester digester(choice);
-    Bytes scratch(source.whole() ? 0 : chunk);
     Meter meter(progress, phase, source.size());
-    for (std::uint64_t at = 0; at < source.size();) {
-        const auto length = static_cast<std::size_t>(std::min<std::uint64_t>(chunk, source.size() - at));
-        digester.update(source.read(at, length, scratch));
-        meter.advance_to(at += length);
-    }
+    each_chunk(source, chunk, [&](ByteView bytes) {
+        digester.update(bytes);
+        meter.advance(bytes.size());
+    });
     source.check_intact();
     return digester.finish();
 }

@@ -337,18 +337,10 @@ private:
             reason({.why = Why::target_as, .representation = reading}, NextStep::use_or_start_anew);
             return true;
         }
-        reason({.why = Why::fits_as, .representation = reading}, next_for(reading));
+        reason({.why = Why::fits_as, .representation = reading},
+               reading.harmless() ? NextStep::apply_as_read : NextStep::get_it_again_in_binary);
         result_.reading = reading;
         return true;
-    }
-
-    static NextStep next_for(const Representation& reading) {
-        switch (reading.kind) {
-            case RepresentationKind::without_padding: return NextStep::cut_padding_off;
-            case RepresentationKind::with_padding: return NextStep::look_for_untrimmed;
-            case RepresentationKind::line_ends_restored: return NextStep::get_it_again_in_binary;
-            default: return NextStep::apply_as_read;
-        }
     }
 
     void look_at_content() {

@@ -20,7 +20,7 @@ bool is_later_size(std::uint64_t size) {
 void look_at_copy(const ByteSource& file, const Identity& disc, const Digests& wanted, std::vector<FoundReason>& all) {
     const bool earlier = disc.platform == "gamecube";
     if (wanted.size && (earlier ? is_later_size(*wanted.size) : *wanted.size == earlier_size))
-        all.push_back({{.why = Why::other_generation,
+        return all.push_back({{.why = Why::other_generation,
                         .name = std::string(disc.platform_title),
                         .found_in = earlier ? "Wii" : "GameCube"},
                        NextStep::look_for_generation});

@@ -3,6 +3,7 @@
 // has whole is never copied. Tested by tests/source_test.cc.
 #include <algorithm>
 
+#include "base/chunks.h"
 #include "hotstitch/source.h"
 
 namespace hotstitch {
@@ -55,12 +56,8 @@ void JoinedSource::check_intact() const {
 }
 
 void write_source(const ByteSource& source, ByteSink& sink) {
-    constexpr std::size_t chunk = 1 << 20;
-    Bytes scratch(static_cast<std::size_t>(std::min<std::uint64_t>(source.size(), chunk)));
     sink.reserve(source.size());
-    for (std::uint64_t at = 0; at < source.size(); at += scratch.size())
-        sink.write(source.read(
-            at, static_cast<std::size_t>(std::min<std::uint64_t>(scratch.size(), source.size() - at)), scratch));
+    each_chunk(source, 1 << 20, [&](ByteView bytes) { sink.write(bytes); });
     source.check_intact();
 }
 

@@ -185,10 +185,6 @@ std::string words_for_next(const Diagnosis& diagnosis) {
         case NextStep::hand_in_the_game: return "hand in the game file, not another patch";
         case NextStep::hand_in_the_file: return "hand in the game's own file";
         case NextStep::fetch_the_file: return "let the version-control system fetch the file itself";
-        case NextStep::cut_padding_off:
-            return fmt::format("cut the last {} off a copy and apply the patch to that",
-                               counted(diagnosis.reading ? diagnosis.reading->bytes : 0, "byte", "bytes"));
-        case NextStep::look_for_untrimmed: return "look for an untrimmed copy";
         case NextStep::mend_first:
             return fmt::format("mend the file first ({}), then apply the patch to that", diagnosis.next_name);
         case NextStep::look_for_the_plain_program:

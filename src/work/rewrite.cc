@@ -2,6 +2,7 @@
 // Putting a changed file, or a patch of the change, into its place, by the same rules as what apply makes: nothing is
 // replaced unasked, and there is a way back. Tested by tests/mend_test.cc and tests/cli_cartridge_test.cc.
 
+#include "base/chunks.h"
 #include "base/meter.h"
 #include "hotstitch/error.h"
 #include "hotstitch/jobs.h"
@@ -82,18 +83,19 @@ Digests write_changed(const InputFile& source, const ChangedSource& made, Digest
     constexpr std::uint64_t chunk = 1 << 20;
     Digester of_source(choice);
     Bytes scratch(static_cast<std::size_t>(chunk));
+    std::uint64_t at = 0;
+    const auto look_at_next = [&] {
+        const auto part = static_cast<std::size_t>(std::min(chunk, source.size() - at));
+        of_source.update(source.read(at, part, scratch));
+        at += part;
+    };
     output.reserve(made.size());
-    for (std::uint64_t at = 0; at < std::max(source.size(), made.size()); at += chunk) {
-        if (at < source.size()) {
-            const auto part = static_cast<std::size_t>(std::min(chunk, source.size() - at));
-            of_source.update(source.read(at, part, scratch));
-        }
-        if (at < made.size()) {
-            const auto part = static_cast<std::size_t>(std::min(chunk, made.size() - at));
-            output.write(made.read(at, part, scratch));
-            meter.advance(part);
-        }
-    }
+    each_chunk(made, chunk, [&](ByteView bytes) {
+        if (at < source.size()) look_at_next();
+        output.write(bytes);
+        meter.advance(bytes.size());
+    });
+    while (at < source.size()) look_at_next();
     meter.finish();
     made.check_intact();
     return of_source.finish();
