@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
-// copy_bench FOLDER [SIZE]: compressed copies of a made-up disc of SIZE bytes (by default 64 MiB) are written to FOLDER by
-// zlib and lz4, and a sparse disc of 4.3 GB with an encrypted partition; then each copy is read from begin to end, in
-// MiB, beside a plain copy of the same bytes in the same run. Best of 3.
+// copy_bench FOLDER [SIZE]: compressed copies of a made-up disc of SIZE bytes (by default 64 MiB) are written to FOLDER
+// by zlib and lz4, and a sparse disc of 4.3 GB with an encrypted partition; then each copy is read from begin to end,
+// in MiB, beside a plain copy of the same bytes in the same run. Best of 3.
 #include <lz4.h>
 #include <zlib.h>
 
@@ -9,9 +9,9 @@
 #include <cstdio>
 #include <cstdlib>
 #include <cstring>
+#include <filesystem>
 #include <fstream>
 #include <functional>
-#include <filesystem>
 
 #include "console_discs.h"
 #include "hotstitch/digest.h"
@@ -50,14 +50,15 @@ std::string deflated(ByteView block, int bits) {
 
 std::string lz4ed(ByteView block) {
     std::string out(static_cast<std::size_t>(LZ4_compressBound(static_cast<int>(block.size()))), '\0');
-    out.resize(static_cast<std::size_t>(LZ4_compress_default(reinterpret_cast<const char*>(block.data()), out.data(),
-                                                             static_cast<int>(block.size()),
-                                                             static_cast<int>(out.size()))));
+    out.resize(
+        static_cast<std::size_t>(LZ4_compress_default(reinterpret_cast<const char*>(block.data()), out.data(),
+                                                      static_cast<int>(block.size()), static_cast<int>(out.size()))));
     return out;
 }
 
 /// The same MiB of content again and again: what is measured is unpacking.
-void write_short_list(const std::filesystem::path& path, ByteView unit, std::uint64_t size, std::size_t block, bool lz4) {
+void write_short_list(const std::filesystem::path& path, ByteView unit, std::uint64_t size, std::size_t block,
+                      bool lz4) {
     const std::uint64_t blocks = size / block;
     std::vector<std::string> packed;
     for (std::size_t at = 0; at < unit.size(); at += block)

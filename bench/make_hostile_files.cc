@@ -212,13 +212,16 @@ void put_console_files(const Put& put) {
     for (unsigned i = 0; i < depth; ++i) entries += big(0x01000000, 4) + big(i, 4) + big(files + depth + 1, 4);
     for (unsigned i = 0; i < files; ++i) entries += big(0, 4) + big(0x100, 4) + big(0x100, 4);
     put("200,000 long names in 30 folders.gcm", with_table(entries + std::string(250, 'k') + '\0'));
-    put("a table of one name without an end.gcm", with_table(big(0x01000000, 4) + big(0, 4) + big(2, 4) + big(0, 4) + big(0, 8) + std::string(20 << 20, 'k')));
+    put("a table of one name without an end.gcm",
+        with_table(big(0x01000000, 4) + big(0, 4) + big(2, 4) + big(0, 4) + big(0, 8) + std::string(20 << 20, 'k')));
     // Maps and indexes that say much.
     std::string map(0x8000, '\1');
     map.replace(0, 8, "CISO" + little(0x400000, 4));
     put("a map of 128 GiB.ciso", map + std::string(1000, '\0'));
-    put("an index of a billion blocks.cso", "CISO" + little(0x18, 4) + little(std::uint64_t{1} << 36, 8) + little(512, 4) + little(1, 4) + std::string(1 << 20, '\1'));
-    std::string bomb = "CISO" + little(0x18, 4) + little(8 << 20, 8) + little(8 << 20, 4) + little(1, 4) + little(32, 4) + little(32 + 100, 4);
+    put("an index of a billion blocks.cso", "CISO" + little(0x18, 4) + little(std::uint64_t{1} << 36, 8) +
+                                                little(512, 4) + little(1, 4) + std::string(1 << 20, '\1'));
+    std::string bomb = "CISO" + little(0x18, 4) + little(8 << 20, 8) + little(8 << 20, 4) + little(1, 4) +
+                       little(32, 4) + little(32 + 100, 4);
     put("a block that is no deflate.cso", bomb + std::string(100, '\xFF'));
     // Chunks in chunks, and very many.
     std::string chunk = "KELP";

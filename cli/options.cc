@@ -119,9 +119,10 @@ void add_output(CLI::App& app, std::string& output, ReplaceFlags& flags, const s
 }
 
 void add_as(CLI::App& app, std::string& as) {
-    add_value(app, "--as", as, "PATTERN",
-              "The output's name with words from what the file says of itself: 'games/{title} [{serial}]/game.iso'; also "
-              "{region}, {revision}, {platform}, {name}, {extension}");
+    add_value(
+        app, "--as", as, "PATTERN",
+        "The output's name with words from what the file says of itself: 'games/{title} [{serial}]/game.iso'; also "
+        "{region}, {revision}, {platform}, {name}, {extension}");
 }
 
 void add_expect(CLI::App& app, Digests& expected) {
@@ -210,8 +211,10 @@ void declare(CLI::App& app, ApplyArguments& apply, Common& common) {
     ApplyRequest& request = apply.request;
     command.add_option("SOURCE", request.source, "The unpatched file, or - for standard input")->required();
     add_then(command, common);
-    command.add_option("PATCH", request.patches, "The patch, or several, applied in this order; a folder of them for the one that fits; - for "
-                       "standard input")
+    command
+        .add_option("PATCH", request.patches,
+                    "The patch, or several, applied in this order; a folder of them for the one that fits; - for "
+                    "standard input")
         ->required();
     add_output(command, request.output, apply.flags, "beside the source");
     add_as(command, request.as);
@@ -365,8 +368,9 @@ void declare(CLI::App& app, PutArguments& put, Common& common) {
                     "A disc, a cartridge ROM, an executable, a packed file or a file of chunks; with --room rebuild, a "
                     "folder with sys/ and files/")
         ->required();
-    command.add_option("PART=NEW", put.parts,
-                       "A part, perhaps inside another, and the file that takes its place; FOLDER/=FOLDER for all below");
+    command.add_option(
+        "PART=NEW", put.parts,
+        "A part, perhaps inside another, and the file that takes its place; FOLDER/=FOLDER for all below");
     command.add_flag("--add", put.options.add, "Parts that are not there are added (discs)");
     command.add_option("--remove", put.removed, "A part to take away (discs; repeatable)")
         ->type_name("PART")

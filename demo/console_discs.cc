@@ -327,7 +327,8 @@ Bytes file_cartridge(const std::vector<DiscFile>& files, bool trimmed) {
 
 Bytes wave(ByteView samples) {
     Bytes format(16);
-    set_little(format, 0, 1, 2), set_little(format, 2, 2, 2), set_little(format, 4, 44'100), set_little(format, 8, 176'400);
+    set_little(format, 0, 1, 2), set_little(format, 2, 2, 2), set_little(format, 4, 44'100),
+        set_little(format, 8, 176'400);
     set_little(format, 12, 4, 2), set_little(format, 14, 16, 2);
     Bytes bytes(4);
     set_text(bytes, 0, "WAVE");

@@ -59,8 +59,7 @@ bool save_console_files(const std::filesystem::path& folder) {
            save(folder / "Kelp Harbour (compressed).cso", demo::deflate_copy(disc, 2048)) &&
            save(folder / "Kelp Harbour (container).wbfs", demo::drive_copy(sparse, 21)) &&
            save(folder / "Kelp Harbour (files).nds", demo::file_cartridge(demo::console_files(1), false)) &&
-           save(folder / "foghorn.wav",
-                demo::chunk("RIFF", demo::wave(demo::sound(1)), false));
+           save(folder / "foghorn.wav", demo::chunk("RIFF", demo::wave(demo::sound(1)), false));
 }
 
 /// The berths of harbour.cc: a name of 14 bytes and a depth of two, LZ10-packed as a hurried packer does it.

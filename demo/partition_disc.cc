@@ -137,13 +137,16 @@ Bytes sha1(ByteView in) {
         std::array<std::uint32_t, 80> w{};
         for (std::size_t i = 0; i < 80; ++i) {
             if (i < 16)
-                for (std::size_t k = 0; k < 4; ++k) w[i] = w[i] << 8 | std::to_integer<std::uint32_t>(bytes[at + 4 * i + k]);
+                for (std::size_t k = 0; k < 4; ++k)
+                    w[i] = w[i] << 8 | std::to_integer<std::uint32_t>(bytes[at + 4 * i + k]);
             else
                 w[i] = turned(w[i - 3] ^ w[i - 8] ^ w[i - 14] ^ w[i - 16], 1);
         }
         auto [a, b, c, d, e] = h;
         for (std::size_t i = 0; i < 80; ++i) {
-            const std::uint32_t f = i < 20 ? (b & c) | (~b & d) : i < 40 || i >= 60 ? b ^ c ^ d : (b & c) | (b & d) | (c & d);
+            const std::uint32_t f = i < 20              ? (b & c) | (~b & d)
+                                    : i < 40 || i >= 60 ? b ^ c ^ d
+                                                        : (b & c) | (b & d) | (c & d);
             const std::uint32_t k = i < 20 ? 0x5A827999 : i < 40 ? 0x6ED9EBA1 : i < 60 ? 0x8F1BBCDC : 0xCA62C1D6;
             const std::uint32_t next = turned(a, 5) + f + e + k + w[i];
             e = d, d = c, c = turned(b, 30), b = a, a = next;
@@ -197,7 +200,8 @@ Bytes tables_of(ByteView plain, std::vector<Bytes>& tables) {
         copy_to(second[c / 8], c % 8 * hash_size, sha1(ByteView(tables[c]).first(31 * hash_size)));
     }
     for (std::size_t s = 0; s < second.size(); ++s) copy_to(third, s * hash_size, sha1(second[s]));
-    for (std::size_t c = 0; c < tables.size(); ++c) copy_to(tables[c], 0x280, second[c / 8]), copy_to(tables[c], 0x340, third);
+    for (std::size_t c = 0; c < tables.size(); ++c)
+        copy_to(tables[c], 0x280, second[c / 8]), copy_to(tables[c], 0x340, third);
     return sha1(third);
 }
 

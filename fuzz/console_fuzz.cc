@@ -1,8 +1,9 @@
 // SPDX-License-Identifier: MIT
-// File systems of consoles and what goes around in their place. FUZZ_ENTRY: 0 console: a disc with a table of files that
-// the input breaks and then changes; unbroken, what is put in comes out again. 1 partition: the same of an encrypted
-// partition. 2 cartridge: the same of a cartridge with files. 3 copy: any bytes as a compressed copy, or a right one
-// that is broken. 4 chunk: any bytes as a file of chunks, and puts into it. 5 keys: any text as a file of keys.
+// File systems of consoles and what goes around in their place. FUZZ_ENTRY: 0 console: a disc with a table of files
+// that the input breaks and then changes; unbroken, what is put in comes out again. 1 partition: the same of an
+// encrypted partition. 2 cartridge: the same of a cartridge with files. 3 copy: any bytes as a compressed copy, or a
+// right one that is broken. 4 chunk: any bytes as a file of chunks, and puts into it. 5 keys: any text as a file of
+// keys.
 #include <algorithm>
 #include <cstdint>
 #include <span>
@@ -44,7 +45,8 @@ namespace {
 }
 
 [[maybe_unused]] void broken_partition(Input input) {
-    static const Bytes right = demo::partition_disc(demo::table_disc(small_files(), {.later = true, .total = 3 * 0x7C00}));
+    static const Bytes right =
+        demo::partition_disc(demo::table_disc(small_files(), {.later = true, .total = 3 * 0x7C00}));
     static const Limits limits = [] {
         Limits with;
         with.keys = std::make_shared<const Keys>(read_keys(demo::key_file()));
@@ -73,7 +75,8 @@ namespace {
 /// Looks at the begin, the middle and the end.
 [[maybe_unused]] void look_at_plain(const ByteSource& plain) {
     Bytes scratch(5000);
-    for (const std::uint64_t at : {std::uint64_t{0}, plain.size() / 2, plain.size() - std::min<std::uint64_t>(plain.size(), 5000)})
+    for (const std::uint64_t at :
+         {std::uint64_t{0}, plain.size() / 2, plain.size() - std::min<std::uint64_t>(plain.size(), 5000)})
         may_be_refused([&] {
             const auto length = static_cast<std::size_t>(std::min<std::uint64_t>(scratch.size(), plain.size() - at));
             require(plain.read(at, length, scratch).size() == length);
@@ -82,8 +85,10 @@ namespace {
 
 [[maybe_unused]] void any_copy(Input input) {
     static const Bytes disc = demo::table_disc(small_files(), {.total = 20'000});
-    static const Bytes copies[] = {demo::deflate_copy(disc, 2048), demo::drive_copy(disc, 15), demo::block_map_copy(disc, 0x8000)};
-    static const std::string_view words[] = {{"CISO\x18\0\0\0", 8}, {"ZISO\0\0\0\0", 8}, {"\x01\xC0\x0B\xB1", 4}, "WBFS"};
+    static const Bytes copies[] = {demo::deflate_copy(disc, 2048), demo::drive_copy(disc, 15),
+                                   demo::block_map_copy(disc, 0x8000)};
+    static const std::string_view words[] = {
+        {"CISO\x18\0\0\0", 8}, {"ZISO\0\0\0\0", 8}, {"\x01\xC0\x0B\xB1", 4}, "WBFS"};
     const unsigned kind = input.byte() % 7;
     Bytes image;
     if (kind < 3) {

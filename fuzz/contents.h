@@ -55,7 +55,8 @@ inline void change(const Bytes& image, Input& input, bool whole, const std::stri
         // Headers and tables follow what is put in, and are no files to put anything into here.
         const auto is_system = [](const std::string& name) { return name.starts_with("sys/"); };
         if (!whole || (!adds && (part.kind != "file" || is_system(part.name)))) return;
-        for (auto* const all : {&after, &wanted}) std::erase_if(*all, [&](const auto& row) { return is_system(row.first); });
+        for (auto* const all : {&after, &wanted})
+            std::erase_if(*all, [&](const auto& row) { return is_system(row.first); });
         if (removes)
             wanted.erase(part.name);
         else

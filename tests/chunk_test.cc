@@ -42,8 +42,10 @@ Bytes iff(bool padded) {
 }
 /// What an engine keeps its data in: no type, low bytes first, nothing padded.
 Bytes engine() {
-    return chunk("FORM", joined_bytes({chunk("GEN8", demo::junk(33, 4), false, false), chunk("STRG", demo::junk(60, 5), false, false)}),
-                 false, false);
+    return chunk(
+        "FORM",
+        joined_bytes({chunk("GEN8", demo::junk(33, 4), false, false), chunk("STRG", demo::junk(60, 5), false, false)}),
+        false, false);
 }
 
 struct Row {
@@ -55,11 +57,21 @@ struct Row {
     bool grows;
 };
 std::vector<Row> rows() {
-    return {{"RIFF", riff(), "a RIFF file",
-             {{"RIFF/head", 3}, {"RIFF/LIST/INAM", 3}, {"RIFF/data", 100}, {"RIFF/data 2", 7}}, "RIFF/LIST/INAM", true},
-            {"IFF", iff(true), "an IFF file", {{"FORM/NAME", 5}, {"FORM/BODY", 50}}, "FORM/NAME", true},
-            {"IFF without padding", iff(false), "an IFF file", {{"FORM/NAME", 5}, {"FORM/BODY", 50}}, "FORM/NAME", true},
-            {"FORM of an engine", engine(), "a file of chunks (FORM)", {{"FORM/GEN8", 33}, {"FORM/STRG", 60}}, "FORM/GEN8", false}};
+    return {
+        {"RIFF",
+         riff(),
+         "a RIFF file",
+         {{"RIFF/head", 3}, {"RIFF/LIST/INAM", 3}, {"RIFF/data", 100}, {"RIFF/data 2", 7}},
+         "RIFF/LIST/INAM",
+         true},
+        {"IFF", iff(true), "an IFF file", {{"FORM/NAME", 5}, {"FORM/BODY", 50}}, "FORM/NAME", true},
+        {"IFF without padding", iff(false), "an IFF file", {{"FORM/NAME", 5}, {"FORM/BODY", 50}}, "FORM/NAME", true},
+        {"FORM of an engine",
+         engine(),
+         "a file of chunks (FORM)",
+         {{"FORM/GEN8", 33}, {"FORM/STRG", 60}},
+         "FORM/GEN8",
+         false}};
 }
 
 std::map<std::string, Bytes> contents_of(const Bytes& file) {
@@ -85,7 +97,8 @@ TEST(Chunks, AreReadAndPutInEveryLayout) {
         const MemorySource source(row.file);
         const auto container = open_container(source);
         const Part part = find_part(*container, row.part);
-        for (const std::size_t size : {before[row.part].size(), std::size_t{2}, std::size_t{0}, std::size_t{40}, std::size_t{41}, std::size_t{5000}}) {
+        for (const std::size_t size : {before[row.part].size(), std::size_t{2}, std::size_t{0}, std::size_t{40},
+                                       std::size_t{41}, std::size_t{5000}}) {
             const Bytes content = demo::junk(size, 9);
             if (!row.grows && size > *part.size) {
                 EXPECT_THROW((void)container->put(part, owned(content), {}), Error) << size;
@@ -107,14 +120,19 @@ TEST(Chunks, AreReadAndPutInEveryLayout) {
 }
 
 TEST(Chunks, AnIndexOfAFilmKeepsItsFramesWhereTheyAre) {
-    const Bytes film = chunk("RIFF",
-                             joined_bytes({text("AVI "), chunk("LIST", joined_bytes({text("movi"), chunk("00dc", demo::junk(20, 1), false)}), false),
-                                           chunk("idx1", demo::junk(16, 2), false)}),
-                             false);
+    const Bytes film =
+        chunk("RIFF",
+              joined_bytes({text("AVI "),
+                            chunk("LIST", joined_bytes({text("movi"), chunk("00dc", demo::junk(20, 1), false)}), false),
+                            chunk("idx1", demo::junk(16, 2), false)}),
+              false);
     const MemorySource source(film);
     const auto container = open_container(source);
     EXPECT_THROW((void)container->put(find_part(*container, "RIFF/LIST/00dc"), owned(demo::junk(30, 1)), {}), Error);
-    EXPECT_EQ(changed(film, container->put(find_part(*container, "RIFF/LIST/00dc"), owned(demo::junk(10, 1)), {}).change).size(), film.size());
+    EXPECT_EQ(
+        changed(film, container->put(find_part(*container, "RIFF/LIST/00dc"), owned(demo::junk(10, 1)), {}).change)
+            .size(),
+        film.size());
 }
 
 TEST(Chunks, WhatDoesNotParseToTheEndIsNone) {

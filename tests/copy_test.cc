@@ -40,9 +40,9 @@ Bytes deflated(ByteView block, int bits) {
 
 Bytes lz4ed(ByteView block) {
     Bytes out(static_cast<std::size_t>(LZ4_compressBound(static_cast<int>(block.size()))));
-    out.resize(static_cast<std::size_t>(LZ4_compress_default(
-        reinterpret_cast<const char*>(block.data()), reinterpret_cast<char*>(out.data()),
-        static_cast<int>(block.size()), static_cast<int>(out.size()))));
+    out.resize(static_cast<std::size_t>(
+        LZ4_compress_default(reinterpret_cast<const char*>(block.data()), reinterpret_cast<char*>(out.data()),
+                             static_cast<int>(block.size()), static_cast<int>(out.size()))));
     return out;
 }
 
@@ -139,8 +139,8 @@ TEST(Copies, HoldThePlainImageInEveryForm) {
         extract_part(*container, "files/data/messages.txt", sink);
         EXPECT_EQ(sink.bytes(), demo::console_files(1)[1].content);
         // What is put in makes the file a plain image.
-        const PutResult put = container->put(find_part(*container, "files/data/messages.txt"),
-                                             owned(demo::junk(70, 1)), {});
+        const PutResult put =
+            container->put(find_part(*container, "files/data/messages.txt"), owned(demo::junk(70, 1)), {});
         const ChangedSource made(source, put.change);
         ASSERT_EQ(made.size(), form.size);
         Bytes begin(plain.size() - 100);
@@ -216,11 +216,12 @@ TEST(Copies, OtherFormsAreRecognisedAndNotRead) {
         std::string_view word;
         const char* title;
     };
-    for (const Row& row : {Row{0, std::string_view("RVZ\1", 4), "a compressed copy of a disc"},
-                           Row{0, std::string_view("WIA\1", 4), "a compressed copy of a disc"},
-                           Row{0, "MComprHD", "a compressed copy of a disc"},
-                           Row{0, std::string_view("ECM\0", 4), "a copy of a disc whose error correction was taken out"},
-                           Row{0x200, "NKIT", "a shortened copy of a disc"}}) {
+    for (const Row& row :
+         {Row{0, std::string_view("RVZ\1", 4), "a compressed copy of a disc"},
+          Row{0, std::string_view("WIA\1", 4), "a compressed copy of a disc"},
+          Row{0, "MComprHD", "a compressed copy of a disc"},
+          Row{0, std::string_view("ECM\0", 4), "a copy of a disc whose error correction was taken out"},
+          Row{0x200, "NKIT", "a shortened copy of a disc"}}) {
         Bytes file = row.at == 0 ? demo::junk(5000, 3) : plain_disc();
         std::copy(bytes_of(row.word).begin(), bytes_of(row.word).end(),
                   file.begin() + static_cast<std::ptrdiff_t>(row.at));

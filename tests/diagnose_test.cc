@@ -100,7 +100,8 @@ std::vector<Situation> console_situations() {
     demo::TableDiscOptions american = as_full, older = as_full;
     american.id = "GKHE99", older.revision = 0;
     const Bytes disc = demo::table_disc(demo::console_files(1), as_full);
-    const Bytes later = demo::partition_disc(demo::table_disc(demo::console_files(1), {.later = true, .total = 10 * 0x7C00}));
+    const Bytes later =
+        demo::partition_disc(demo::table_disc(demo::console_files(1), {.later = true, .total = 10 * 0x7C00}));
     Bytes scrubbed = disc, shortened = disc;
     std::fill(scrubbed.begin() + (1 << 20), scrubbed.end(), std::byte{0});
     std::copy_n(bytes_of("NKIT").begin(), 4, shortened.begin() + 0x200);
@@ -119,13 +120,39 @@ std::vector<Situation> console_situations() {
         {"IPS with nothing to check by, on a compressed copy", ips, rvz, "compressed-copy", ""},
         {"a scrubbed copy of a disc", patch, scrubbed, "scrubbed-copy", ""},
         {"a copy of a disc that was cut after its last file", ips, disc, "trimmed-copy", "", false, {}, full},
-        {"the right file, with something of a loader behind it", patch, joined(disc, demo::junk(700, 8)), "more-behind", ""},
-        {"a disc for the earlier console, a patch for the later one", ips, disc, "other-generation", "", false, {}, one_layer},
-        {"a disc for the later console, a patch for the earlier one", ips, later, "other-generation", "", false, {}, full},
-        {"another region of a console's disc", patch, demo::table_disc(demo::console_files(1), american), "other-content", ""},
-        {"another revision of a console's disc", patch, demo::table_disc(demo::console_files(0), older), "other-content", ""},
-        {"a disc with a table of files, a patch for one of them", patch_for(demo::console_files(1)[4].content), disc, "for-a-part", ""},
-        {"an executable under the name of a disc image", patch, demo::pe(), "other-than-named", "", false, {}, 0, "kelp.iso"},
+        {"the right file, with something of a loader behind it", patch, joined(disc, demo::junk(700, 8)), "more-behind",
+         ""},
+        {"a disc for the earlier console, a patch for the later one",
+         ips,
+         disc,
+         "other-generation",
+         "",
+         false,
+         {},
+         one_layer},
+        {"a disc for the later console, a patch for the earlier one",
+         ips,
+         later,
+         "other-generation",
+         "",
+         false,
+         {},
+         full},
+        {"another region of a console's disc", patch, demo::table_disc(demo::console_files(1), american),
+         "other-content", ""},
+        {"another revision of a console's disc", patch, demo::table_disc(demo::console_files(0), older),
+         "other-content", ""},
+        {"a disc with a table of files, a patch for one of them", patch_for(demo::console_files(1)[4].content), disc,
+         "for-a-part", ""},
+        {"an executable under the name of a disc image",
+         patch,
+         demo::pe(),
+         "other-than-named",
+         "",
+         false,
+         {},
+         0,
+         "kelp.iso"},
         {"a trimmed cartridge with files", patch_for(cartridge), trimmed, "trimmed",
          fmt::format("with {} of padding put back", counted(cartridge.size() - trimmed.size(), "byte", "bytes"))},
     };
@@ -286,7 +313,8 @@ Found found_for(const Situation& s) {
         return {"already-patched", "the file is what the patch makes", "",
                 "use it as it is, or start from the original"};
     // Without checks, only what the file is can speak against it.
-    if (answer.answer == FitAnswer::unknown && patch->facts().source.empty() && patch->facts().checked_windows == 0 && s.size == 0)
+    if (answer.answer == FitAnswer::unknown && patch->facts().source.empty() && patch->facts().checked_windows == 0 &&
+        s.size == 0)
         if (const auto implausible = implausible_source(MemorySource(s.file)))
             return {std::string(implausible->reasons.front().code), words_for(implausible->reasons.front()), "",
                     words_for_next(*implausible)};
@@ -332,7 +360,8 @@ TEST(Diagnose, ACopyLongerThanItsDisc) {
     const Bytes begin = demo::table_disc(demo::console_files(1), {.total = 1 << 20});
     const MemorySource kept(begin);
     const JoinedSource file({borrowed(kept), std::make_shared<FilledSource>(std::byte{1}, 1'460'000'000)});
-    const Diagnosis diagnosis = diagnose(*open_patch(ips), file, {.checks = {{}, {.size = 1000, .crc32 = Crc32{0}}, {}}});
+    const Diagnosis diagnosis =
+        diagnose(*open_patch(ips), file, {.checks = {{}, {.size = 1000, .crc32 = Crc32{0}}, {}}});
     EXPECT_EQ(diagnosis.reasons.front().code, "longer-than-disc");
     EXPECT_NE(words_for(diagnosis.reasons.back()).find("Kelp Harbour, Europe, revision 1, GKHP99"), std::string::npos);
 }

@@ -106,10 +106,15 @@ TEST(DsFiles, WhatHasToStayIsRefusedWhereItDoesNotFit) {
     const Bytes rom = demo::file_cartridge(files(), false);
     const MemorySource source(rom);
     const auto container = open_container(source);
-    for (const auto& [part, size] : {std::pair("arm9", std::size_t{9000}), {"arm7", std::size_t{9000}}, {"banner", std::size_t{100}}})
+    for (const auto& [part, size] :
+         {std::pair("arm9", std::size_t{9000}), {"arm7", std::size_t{9000}}, {"banner", std::size_t{100}}})
         EXPECT_THROW((void)container->put(find_part(*container, part), owned(demo::junk(size, 1)), {}), Error) << part;
-    EXPECT_THROW((void)container->put(find_part(*container, "data/messages.txt"), owned(demo::junk(9000, 1)), {.room = Room::place}), Error);
-    EXPECT_THROW((void)container->put(find_part(*container, "data/messages.txt"), owned(demo::junk(9000, 1)), {.room = Room::rebuild}), Error);
+    EXPECT_THROW((void)container->put(find_part(*container, "data/messages.txt"), owned(demo::junk(9000, 1)),
+                                      {.room = Room::place}),
+                 Error);
+    EXPECT_THROW((void)container->put(find_part(*container, "data/messages.txt"), owned(demo::junk(9000, 1)),
+                                      {.room = Room::rebuild}),
+                 Error);
 }
 
 TEST(DsFiles, TablesThatLieAreReadAsFarAsTheyAreRight) {

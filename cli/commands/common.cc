@@ -26,7 +26,7 @@ std::string words_on_disc(const PutStep& step) {
                                        : fmt::format(" taken away; what followed it moved back by {}",
                                                      counted(step.moved_sectors, "sector", "sectors"));
     if (step.how == "moved")
-        return fmt::format(": {}; it did not fit and moved from {} to {}, behind all others", changed,
+        return fmt::format(": {}; it did not fit and moved from {} to {}", changed,
                            step.from_offset ? offset_text(*step.from_offset) : "its place",
                            step.to_offset ? offset_text(*step.to_offset) : "the end");
     if (step.how == "rebuilt")
@@ -43,8 +43,9 @@ std::string words_for_put(const PutStep& step) {
         text += words_on_disc(step);
         if (step.mended != 0)
             text += fmt::format("; {} {}", counted(step.mended, "byte", "bytes"),
-                                step.outer.lies == "computed" ? "of records and of the sectors' EDC and ECC follow"
-                                                              : "in the disc's records follow");
+                                step.outer.lies == "computed"    ? "of records and of the sectors' EDC and ECC follow"
+                                : step.outer.lies == "encrypted" ? "around it are encrypted and hashed anew"
+                                                                 : "in tables, records and checks follow");
         return text;
     }
     if (step.outer.lies == "computed")

@@ -110,8 +110,10 @@ void run(const PartsArguments& arguments, const Context& context, Report& report
     state_rows(rows, report);
     report.good("listed", fmt::format("{} in {}.", counted(rows.size(), "part", "parts"), shown(handed_in(opened))));
     if (!rows.empty())
-        report.next("to take one out",
-                    fmt::format("hotstitch take {}", shell_file(arguments.file + ":" + rows.front().address)));
+        report.next(
+            "to take one out",
+            fmt::format("hotstitch take {}{}", shell_file(arguments.file + ":" + rows.front().address),
+                        context.common.keys.empty() ? std::string() : " --keys " + shell_file(context.common.keys)));
 }
 
 }  // namespace hotstitch::cli

@@ -40,8 +40,10 @@ void state_steps(const PutPlan& plan, Report& report) {
 void run_on_folder(const PutArguments& arguments, std::vector<PutItem> items, const Context& context, Report& report) {
     if (arguments.options.room != Room::rebuild)
         throw Error(ErrorCode::usage, fmt::format("{} is a folder", shown(arguments.file)))
-            .hint("to lay a disc out anew from it: --room rebuild -o NEW.iso; to put its files into a disc: hotstitch put "
-                  "DISC files/=FOLDER/files");
+            .hint(
+                "to lay a disc out anew from it: --room rebuild -o NEW.iso; to put its files into a disc: hotstitch "
+                "put "
+                "DISC files/=FOLDER/files");
     FolderDisc disc = disc_of_folder(arguments.file, items, context);
     path_fact(report, "folder", "folder", std::filesystem::path(arguments.file));
     report.fact("files", "files", grouped(disc.files), disc.files);

@@ -82,10 +82,10 @@ enum class Why : std::uint8_t {
     front_header_missing,
     cut_short,
     other_size,
-    looks_packed,  ///< an executable that unpacks or decrypts itself, `name`: which kind
-    disc_cut,      ///< `wanted` and `found`: sectors of the volume, and of the image
-    other_track,   ///< the patch was made for what follows the data track
-    for_a_part,    ///< for a file of this disc, `name`
+    looks_packed,      ///< an executable that unpacks or decrypts itself, `name`: which kind
+    disc_cut,          ///< `wanted` and `found`: sectors of the volume, and of the image
+    other_track,       ///< the patch was made for what follows the data track
+    for_a_part,        ///< for a file of this disc, `name`
     compressed_copy,   ///< of a disc, in a form that is recognised and not read, `name`
     scrubbed_copy,     ///< of a disc: at least `found` bytes of unused areas are zeros where a full copy has others
     trimmed_copy,      ///< of a disc: `found` bytes, where a full one has `wanted`
@@ -93,7 +93,7 @@ enum class Why : std::uint8_t {
     right_in_front,    ///< its first `wanted` bytes are the right file, of `found`
     other_generation,  ///< the file is `name`, and the patch's size is that of `found_in`
     other_than_named,  ///< the file is `name`, under the extension `found_in`
-    edition,       ///< `name`: what the file says it is, `found_in` on which platform; empty: as a program
+    edition,           ///< `name`: what the file says it is, `found_in` on which platform; empty: as a program
 };
 
 struct Reason {
@@ -128,13 +128,13 @@ enum class NextStep : std::uint8_t {
     mend_first,     ///< `next_name`
     look_for_the_plain_program,
     get_the_whole_disc,
-    take_the_track,  ///< out of the image, and hand in that
-    name_the_part,   ///< `next_name`
-    save_plain_copy,       ///< with what made or plays the compressed copy
-    get_full_copy,         ///< nothing cut off, nothing taken out
-    cut_behind,            ///< what was added behind the right file
-    look_for_generation,   ///< the disc for the console that the patch is for
-    get_what_name_says,    ///< the file under that name is something else
+    take_the_track,       ///< out of the image, and hand in that
+    name_the_part,        ///< `next_name`
+    save_plain_copy,      ///< with what made or plays the compressed copy
+    get_full_copy,        ///< nothing cut off, nothing taken out
+    cut_behind,           ///< what was added behind the right file
+    look_for_generation,  ///< the disc for the console that the patch is for
+    get_what_name_says,   ///< the file under that name is something else
 };
 
 struct Diagnosis {

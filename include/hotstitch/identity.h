@@ -16,8 +16,9 @@ namespace hotstitch {
 
 /// A kind of file, as the table of kinds has it. Both texts live as long as the program.
 struct FileKind {
-    /// Stable, for programs: "patch", "other-patch", "archive", "payload", "cartridge", "disc", "disc-copy", "chunk-file",
-    /// "executable", "web-page", "pointer", "text", "picture", "document", "empty" or, for what is not known, "data".
+    /// Stable, for programs: "patch", "other-patch", "archive", "payload", "cartridge", "disc", "disc-copy",
+    /// "chunk-file", "executable", "web-page", "pointer", "text", "picture", "document", "empty" or, for what is not
+    /// known, "data".
     std::string_view name;
     std::string_view title;  ///< for people, with its article: "a zip archive"
 };

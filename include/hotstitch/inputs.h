@@ -56,8 +56,8 @@ struct PatchFile {
     std::string chosen_by{};    ///< what speaks for it, for people: "crc32 of the source"
 };
 /// A patch: when it is an archive or a folder, the one patch in it, two archives deep at most. Throws Error(usage) when
-/// there are several and not exactly one of them fits `source`, Error(not_this_format) when there is none, Error(unsupported)
-/// when they are encrypted.
+/// there are several and not exactly one of them fits `source`, Error(not_this_format) when there is none,
+/// Error(unsupported) when they are encrypted.
 HOTSTITCH_EXPORT PatchFile open_patch_file(const std::string& address, const WorkOptions& options = {},
                                            const InputFile* source = nullptr);
 

@@ -139,8 +139,8 @@ struct FolderDisc {
     ChangeList change;  ///< of that file: it makes the whole disc
     std::uint64_t files = 0, size = 0;
 };
-/// `instead`: files by their paths that are taken in place of those in the folder, beside them, or left out. Throws what
-/// disc_from_files() throws, and Error(io).
+/// `instead`: files by their paths that are taken in place of those in the folder, beside them, or left out. Throws
+/// what disc_from_files() throws, and Error(io).
 HOTSTITCH_EXPORT FolderDisc disc_of_folder(const std::filesystem::path& folder, const std::vector<PutItem>& instead,
                                            const WorkOptions& work = {});
 

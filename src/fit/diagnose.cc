@@ -8,6 +8,7 @@
 
 #include "edit/target_builder.h"
 #include "fit/disc_reasons.h"
+#include "fit/readings.h"
 #include "fit/reason_code.h"
 #include "fit/windows.h"
 #include "hotstitch/cartridge.h"
@@ -20,12 +21,6 @@
 
 namespace hotstitch {
 namespace {
-
-/// Sizes that front headers have on one platform or another.
-constexpr std::array<std::uint64_t, 4> header_sizes{16, 64, 128, 512};
-
-/// Text-mode damage is tried up to this size: it has to be undone in memory.
-constexpr std::uint64_t most_line_ends = std::uint64_t{64} << 20;
 
 /// Keeps nothing but the checksums of what is written.
 class DigestingSink final : public ByteSink {
@@ -83,9 +78,8 @@ public:
     Diagnosis run() {
         if (file_.size() == 0) {
             reason({.why = Why::empty}, NextStep::get_it_again);
-        } else if (can_tell() &&
-                   ((readings_may_help() && try_readings()) || try_others() || try_mends() || try_parts() ||
-                    try_front())) {
+        } else if (can_tell() && ((readings_may_help() && try_readings()) || try_others() || try_mends() ||
+                                  try_parts() || try_front())) {
             // that says it all
         } else {
             look_at_content();
@@ -121,71 +115,8 @@ private:
         return compare(wanted, digest(*source, choice_for(wanted), progress_, Phase::checking_source)).empty();
     }
 
-    /// Every reading that the sizes allow; with no size known, those that are likely at all.
-    std::vector<Representation> candidates() const {
-        const std::uint64_t size = file_.size();
-        std::vector<Representation> all;
-        const auto add_header = [&](std::uint64_t n) {
-            if (size > n && (!source_.size || *source_.size == size - n))
-                all.push_back({RepresentationKind::without_front_header, n});
-            if (!source_.size || *source_.size == size + n) all.push_back({RepresentationKind::with_front_header, n});
-        };
-        for (const std::uint64_t n : header_sizes) add_header(n);
-        if (source_.size)
-            for (const std::uint64_t n : {plain_pregap, whole_pregap}) add_header(n);
-        if (const std::uint64_t odd = size % 1024;
-            odd != 0 && std::find(header_sizes.begin(), header_sizes.end(), odd) == header_sizes.end())
-            add_header(odd);
-        if (!source_.size || *source_.size == size)
-            for (const RepresentationKind kind : {RepresentationKind::pairs_swapped, RepresentationKind::words_reversed,
-                                                  RepresentationKind::halves_swapped})
-                all.push_back({kind});
-        add_interleavings(all);
-        add_sectors(all);
-        if (source_.size && *source_.size < size) add_padding_taken_off(size - *source_.size, all);
-        if (source_.size && *source_.size > size && *source_.size - size <= size)
-            for (const std::byte fill : {std::byte{0xFF}, std::byte{0}})
-                all.push_back({RepresentationKind::with_padding, *source_.size - size, fill});
-        if (size <= most_line_ends && text_of(WholeView(file_)).find("\r\n") != std::string_view::npos)
-            all.push_back({RepresentationKind::line_ends_restored});
-        return all;
-    }
-
-    void add_interleavings(std::vector<Representation>& all) const {
-        constexpr std::uint64_t block = 16 << 10, header = 512;
-        const std::uint64_t size = file_.size();
-        if (size > block && size % block == header && (!source_.size || *source_.size == size - header))
-            all.push_back({RepresentationKind::de_interleaved, header});
-        if (size % block == 0 && (!source_.size || *source_.size == size)) {
-            all.push_back({RepresentationKind::de_interleaved});
-            all.push_back({RepresentationKind::interleaved});
-        }
-    }
-
-    /// A disc image in whole sectors, where one of user data alone is meant, or the other way round.
-    void add_sectors(std::vector<Representation>& all) const {
-        constexpr std::uint64_t plain = 2048, raw = 2352;
-        const Identity identity = identify(file_);
-        if (!identity.is("disc")) return;
-        if (const auto user = user_data_of(borrowed(file_)); user.get() != &file_) {
-            if (!source_.size || *source_.size == user->size()) all.push_back({RepresentationKind::user_data});
-            const std::uint64_t track = read_as(file_, {RepresentationKind::data_track})->size();
-            if (track != file_.size() && (!source_.size || *source_.size == track))
-                all.push_back({RepresentationKind::data_track});
-            return;
-        }
-        if (!source_.size || *source_.size == file_.size() / plain * raw)
-            for (const std::uint64_t mode : {1U, 2U}) all.push_back({RepresentationKind::in_whole_sectors, mode});
-    }
-
-    void add_padding_taken_off(std::uint64_t extra, std::vector<Representation>& all) const {
-        for (const std::byte fill : {std::byte{0xFF}, std::byte{0}})
-            if (is_filled(file_, file_.size() - extra, extra, fill))
-                all.push_back({RepresentationKind::without_padding, extra, fill});
-    }
-
     bool try_readings() {
-        for (const Representation& reading : candidates()) {
+        for (const Representation& reading : readings_for(file_, source_.size)) {
             if (passes(reading, source_)) return found(reading, false);
             if (is_target(reading)) return found(reading, true);
         }
@@ -382,10 +313,6 @@ private:
         else if (size < wanted && (size % 512 != 0 || wanted % size != 0))
             found.why = Why::cut_short;
         reason(std::move(found));
-    }
-
-    static bool is_header_size(std::uint64_t n) {
-        return std::find(header_sizes.begin(), header_sizes.end(), n) != header_sizes.end();
     }
 
     const PatchReader& patch_;

@@ -21,9 +21,9 @@ void look_at_copy(const ByteSource& file, const Identity& disc, const Digests& w
     const bool earlier = disc.platform == "gamecube";
     if (wanted.size && (earlier ? is_later_size(*wanted.size) : *wanted.size == earlier_size))
         return all.push_back({{.why = Why::other_generation,
-                        .name = std::string(disc.platform_title),
-                        .found_in = earlier ? "Wii" : "GameCube"},
-                       NextStep::look_for_generation});
+                               .name = std::string(disc.platform_title),
+                               .found_in = earlier ? "Wii" : "GameCube"},
+                              NextStep::look_for_generation});
     std::optional<CopyState> state;
     try {
         state = copy_state(file);
@@ -47,8 +47,9 @@ std::vector<FoundReason> reasons_of_disc(const ByteSource& file, const Identity&
     std::vector<FoundReason> all;
     if (identity.is("disc-copy")) {
         const bool readable = plain_copy(borrowed(file)) != nullptr;
-        all.push_back({{.why = readable ? Why::archive : Why::compressed_copy, .name = std::string(identity.kind.title)},
-                       readable ? NextStep::unpack_it : NextStep::save_plain_copy});
+        all.push_back(
+            {{.why = readable ? Why::archive : Why::compressed_copy, .name = std::string(identity.kind.title)},
+             readable ? NextStep::unpack_it : NextStep::save_plain_copy});
         return all;
     }
     if (identity.platform == "gamecube" || identity.platform == "wii") look_at_copy(file, identity, wanted, all);

@@ -157,8 +157,8 @@ InputFile InputFile::computed(const InputFile& file, std::string_view name, Shar
 }
 
 InputFile InputFile::written_out(const InputFile& computed) {
-    InputFile file = part(computed, computed.path().filename().string(),
-                          [&](ByteSink& out) { write_source(computed, out); });
+    InputFile file =
+        part(computed, computed.path().filename().string(), [&](ByteSink& out) { write_source(computed, out); });
     file.state_->origin = computed.origin();
     return file;
 }

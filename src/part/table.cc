@@ -20,13 +20,9 @@ struct KindWithParts {
     std::unique_ptr<Container> (*open)(const ByteSource& file, Identity identity, const Limits& limits,
                                        const Progress& progress);
 };
-constexpr KindWithParts kinds_with_parts[] = {{"archive", open_archive},
-                                              {"cartridge", open_cartridge},
-                                              {"chunk-file", open_chunks},
-                                              {"disc", open_disc},
-                                              {"disc-copy", open_copy},
-                                              {"executable", open_executable},
-                                              {"payload", open_payload}};
+constexpr KindWithParts kinds_with_parts[] = {
+    {"archive", open_archive}, {"cartridge", open_cartridge},   {"chunk-file", open_chunks}, {"disc", open_disc},
+    {"disc-copy", open_copy},  {"executable", open_executable}, {"payload", open_payload}};
 
 /// Of discs and of platforms that are not recognised.
 constexpr std::string_view further_extensions =

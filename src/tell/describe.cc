@@ -5,12 +5,12 @@
 #include <algorithm>
 
 #include "hotstitch/cartridge.h"
-#include "hotstitch/disc.h"
 #include "hotstitch/error.h"
 #include "hotstitch/part_jobs.h"
 #include "hotstitch/patch.h"
 #include "hotstitch/tell.h"
 #include "hotstitch/words.h"
+#include "tell/describe_disc.h"
 #include "tell/json.h"
 
 namespace hotstitch::tell {
@@ -263,42 +263,6 @@ void describe_image(const InputFile& file, const Identity& image, const Describe
                   all_places ? ExitCode::yes : ExitCode::wrong_call);
 }
 
-/// Every sector is looked at: which sorts there are, and in how many a code is wrong.
-bool state_sectors(const InputFile& file, const WorkOptions& context, Report& part) {
-    const auto check = check_sectors(file, context.progress);
-    if (!check) return true;
-    std::string kinds;
-    const auto add = [&](std::uint64_t count, const char* what) {
-        if (count != 0) kinds += fmt::format("{}{} {}", kinds.empty() ? "" : ", ", grouped(count), what);
-    };
-    add(check->mode1, "of mode 1"), add(check->form1, "of mode 2 form 1"), add(check->form2, "of mode 2 form 2");
-    add(check->other, "of no kind with codes");
-    const Json value = {
-        {"mode1", check->mode1},       {"mode2_form1", check->form1},
-        {"mode2_form2", check->form2}, {"other", check->other},
-        {"wrong", check->wrong},       {"first_wrong", check->wrong == 0 ? Json(nullptr) : Json(check->first_wrong)}};
-    part.fact("sector_codes", "sector codes",
-              check->wrong == 0 ? fmt::format("EDC and ECC right in all: {}", kinds)
-                                : fmt::format("EDC or ECC wrong in {}, the first is sector {}; {}",
-                                              grouped(check->wrong), grouped(check->first_wrong), kinds),
-              value);
-    return check->wrong == 0;
-}
-
-void describe_disc(const InputFile& file, const Identity& identity, const std::string& name, const WorkOptions& context,
-                   Report& part) {
-    if (identity.platform.empty()) identity_facts(part, identity);
-    disc_facts(part, identity);
-    const bool codes_right = state_sectors(file, context, part);
-    file.check_intact();
-    part.next("to see its files", fmt::format("hotstitch parts {}", shell_file(name)));
-    if (!codes_right)
-        part.next("wrong sectors are a protection or damage; only if you changed them yourself, put them right",
-                  fmt::format("hotstitch mend {} sectors -o OUTPUT", shell_file(name)));
-    part.conclude(identity.warnings.empty() && codes_right ? Mood::good : Mood::unsure, "disc",
-                  fmt::format("{} is {}.", shown(file.path()), escaped(words_for(identity))), ExitCode::yes);
-}
-
 /// The one file in an archive that matters: a game, or else a patch.
 std::optional<InputFile> what_matters_in(const InputFile& file, const std::string& name, const WorkOptions& context) {
     if (auto game = only_member(file, context)) return game;
@@ -310,6 +274,14 @@ std::optional<InputFile> what_matters_in(const InputFile& file, const std::strin
         if (error.code() == ErrorCode::cancelled || damaged) throw;
         return std::nullopt;  // there are several, or none
     }
+}
+
+/// A compressed copy is described as the disc that it stands for.
+void state_copy(const InputFile& file, const WorkOptions& context, Report& part) {
+    if (!file.is_computed()) return;
+    const InputFile copy(split_file(file.origin()).first, context.limits, context.progress);
+    part.fact("archive", "in", fmt::format("{}, {}", shown(copy.path()), identify(copy).kind.title),
+              file_json(copy.path()));
 }
 
 void state_names(Report& part, const std::string& address) {
@@ -366,6 +338,7 @@ void describe_file(const std::string& name, const DescribeRequest& arguments, co
     state_names(part, name);
     const InputFile file = open_file(name, context);
     if (!file.sheet().empty()) path_fact(part, "sheet", "by sheet", file.sheet());
+    state_copy(file, context, part);
     describe_content(file, name, arguments, known, context, part);
 }
 

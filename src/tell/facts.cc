@@ -43,10 +43,11 @@ namespace {
 /// What comes with a patch: texts beside it in its archive, its checks file, another format than its name says.
 void state_beside_patch(const PatchInput& patch, Report& report) {
     if (patch.chosen_of != 0)
-        report.fact("chosen", "chosen",
-                    fmt::format("{}, the only one of {} patches in {} that fits: {}", shown(patch.file.path().filename()),
-                                patch.chosen_of, shown(patch.archive), escaped(patch.chosen_by)),
-                    file_json(patch.file.origin()));
+        report.fact(
+            "chosen", "chosen",
+            fmt::format("{}, the only one of {} patches in {} that fits: {}", shown(patch.file.path().filename()),
+                        patch.chosen_of, shown(patch.archive), escaped(patch.chosen_by)),
+            file_json(patch.file.origin()));
     checks_fact(report, patch.found);
     const auto by_name = format_by_extension(patch.file.path().extension().string());
     const PatchFormat format = patch.reader->facts().format;
@@ -100,7 +101,9 @@ void warn_of_swap(Report& report) {
 }
 
 void state_source(const InputFile& source, const fs::path& archive, Report& report) {
-    if (!archive.empty()) report.warn(fmt::format("the source was taken out of the archive {}", shown(archive)));
+    if (!archive.empty())
+        report.warn(source.is_computed() ? fmt::format("the source was read as the plain image in {}", shown(archive))
+                                         : fmt::format("the source was taken out of the archive {}", shown(archive)));
     report.list(
         "source", "source", file_lines(source.path(), {.size = source.size()}, {}), 2,
         file_json(source.origin().empty() ? source.path() : fs::path(source.origin()), {.size = source.size()}));

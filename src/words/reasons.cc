@@ -59,9 +59,10 @@ std::string words_for_copy(const Reason& reason) {
             return fmt::format("the file is {}, in a form that is not read here; a patch is made for the plain image",
                                reason.name);
         case Why::scrubbed_copy:
-            return fmt::format("unused areas of the disc, {} or more, are zeros where a full copy has other bytes: they "
-                               "were taken out of this copy",
-                               size_text(reason.found));
+            return fmt::format(
+                "unused areas of the disc, {} or more, are zeros where a full copy has other bytes: they "
+                "were taken out of this copy",
+                size_text(reason.found));
         case Why::trimmed_copy:
             return fmt::format("the copy is trimmed or cut short: it has {}, and a full disc {}",
                                counted(reason.found, "byte", "bytes"), counted(reason.wanted, "byte", "bytes"));

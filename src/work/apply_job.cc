@@ -18,7 +18,8 @@ void ApplyJob::State::open() {
     if (request.in_place && !request.output.empty())
         throw Error(ErrorCode::usage, "in place and to another output contradict each other");
     if (!request.as.empty() && (request.in_place || !request.output.empty() || !request.name_like.empty()))
-        throw Error(ErrorCode::usage, "a pattern of the output's name and another place contradict each other").in("as");
+        throw Error(ErrorCode::usage, "a pattern of the output's name and another place contradict each other")
+            .in("as");
     source.emplace(open_file(request.source, work));
     around = file_around();
     for (const std::string& name : request.patches) {
@@ -122,11 +123,12 @@ std::string ApplyJob::State::disc_extension() const {
 
 fs::path ApplyJob::State::output_path() {
     if (around)
-        return request.in_place      ? around->first.path()
-               : !request.as.empty() ? placed_as(request.as, identify(around->first),
-                                                 default_apply_output(around->first, stages.back().file.path()))
-                                     : hotstitch::output_path(
-                                      request.output, default_apply_output(around->first, stages.back().file.path()));
+        return request.in_place ? around->first.path()
+               : !request.as.empty()
+                   ? placed_as(request.as, identify(around->first),
+                               default_apply_output(around->first, stages.back().file.path()))
+                   : hotstitch::output_path(request.output,
+                                            default_apply_output(around->first, stages.back().file.path()));
     if (request.in_place) return source->path();
     if (!request.as.empty())
         return placed_as(request.as, identify(*source), default_apply_output(*source, stages.back().file.path()));

@@ -100,8 +100,9 @@ void ApplyJob::State::diagnose_stage(ApplyStage& stage, const ByteSource& file, 
         if (&other != &stage) others.add(other.file, *other.reader);
     others.add_beside(stage.file, work);
     const bool first = &stage == &stages.front();
-    Diagnosis diagnosis = diagnose(*stage.reader, file, {options.checks, others.list(), work.limits, work.progress, 
-                                                           first ? source->path().filename().string() : std::string()});
+    Diagnosis diagnosis = diagnose(*stage.reader, file,
+                                   {options.checks, others.list(), work.limits, work.progress,
+                                    first ? source->path().filename().string() : std::string()});
     stage.representation = diagnosis.reading;
     if (stage.representation && stage.representation->harmless() && !request.as_is) return;
     result.outcome = ApplyOutcome::wrong_source;

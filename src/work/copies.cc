@@ -20,7 +20,8 @@ SharedSource joined_parts(const InputFile& file, const WorkOptions& options) {
     std::vector<SharedSource> parts{first};
     const bool capital = file.path().extension() == ".WBFS";
     for (int number = 1;; ++number) {
-        const fs::path next = fs::path(file.path()).replace_extension(fmt::format("{}{}", capital ? ".WBF" : ".wbf", number));
+        const fs::path next =
+            fs::path(file.path()).replace_extension(fmt::format("{}{}", capital ? ".WBF" : ".wbf", number));
         std::error_code code;
         if (!fs::is_regular_file(next, code)) break;
         parts.push_back(std::make_shared<InputFile>(next, options.limits, options.progress));

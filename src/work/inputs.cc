@@ -114,11 +114,10 @@ InputFile open_part(const InputFile& file, std::string_view name, const WorkOpti
         if (const auto whole = bytes && part.offset ? bytes->whole() : std::nullopt)
             return as_plain(InputFile::slice(file, part.name, *whole), options);
     }
-    return as_plain(InputFile::part(file, name,
-                                    [&](ByteSink& out) {
-                                        extract_part(*container, name.empty() ? "content" : name, out);
-                                    }),
-                    options);
+    return as_plain(
+        InputFile::part(file, name,
+                        [&](ByteSink& out) { extract_part(*container, name.empty() ? "content" : name, out); }),
+        options);
 }
 
 InputFile open_for_change(const std::string& name, const std::string& inside, const WorkOptions& options) {
@@ -172,6 +171,10 @@ Chosen fitting_patch(const std::vector<PatchAmong>& patches, const InputFile& so
             const auto beside = find_checks(file);
             const Fit found = fit(*patch, meant, beside ? beside->checks : Checks{}, options.limits, options.progress);
             if (found.answer == FitAnswer::unknown) ++chosen.unchecked;
+            if (found.answer == FitAnswer::already_patched && !chosen.file) {
+                chosen.file.emplace(std::move(file));
+                chosen.by = "this file is what it makes";
+            }
             if (found.answer != FitAnswer::fits || ++chosen.fitting > 1) continue;
             chosen.file.emplace(std::move(file));
             const Digests wanted = joined(patch->facts().source, beside ? beside->checks.source : Digests{});
@@ -188,7 +191,8 @@ Chosen fitting_patch(const std::vector<PatchAmong>& patches, const InputFile& so
 
 std::string list_of(const std::vector<PatchAmong>& patches) {
     std::string text;
-    for (std::size_t i = 0; i < patches.size() && i < 10; ++i) text += fmt::format("{}{}", i == 0 ? "" : ", ", patches[i].name);
+    for (std::size_t i = 0; i < patches.size() && i < 10; ++i)
+        text += fmt::format("{}{}", i == 0 ? "" : ", ", patches[i].name);
     return text + (patches.size() > 10 ? ", …" : "");
 }
 
@@ -201,8 +205,9 @@ void choose_patch(PatchFile& patch, const std::vector<PatchAmong>& patches, cons
     if (chosen.fitting > 1) chosen.file.reset();
     if (!chosen.file) {
         const bool none = source != nullptr && chosen.fitting == 0 && chosen.unchecked == 0;
-        throw Error(ErrorCode::usage, none ? fmt::format("none of the {} patches in {} is for this file", patches.size(), place)
-                                           : fmt::format("there are several patches in {}", place))
+        throw Error(ErrorCode::usage,
+                    none ? fmt::format("none of the {} patches in {} is for this file", patches.size(), place)
+                         : fmt::format("there are several patches in {}", place))
             .found(list_of(patches))
             .hint(none ? fmt::format("the file is {}; to see what is the matter with one of them, name it: {}",
                                      edition_of(identify(*source)), first)
@@ -218,13 +223,15 @@ PatchFile open_patch_in_folder(const fs::path& folder, const WorkOptions& option
     for (const fs::path& path : files_in(folder)) {
         const InputFile file(path, options.limits, options.progress);
         if (recognise_patch(head_of(file)))
-            patches.push_back({path.filename().string(), [path, options] { return InputFile(path, options.limits, options.progress); }});
+            patches.push_back({path.filename().string(),
+                               [path, options] { return InputFile(path, options.limits, options.progress); }});
     }
     if (patches.empty())
         throw Error(ErrorCode::not_this_format, fmt::format("there is no patch in {}", folder.string()))
             .hint("name the patch, or the folder that it lies in");
     PatchFile patch{patches.front().open(), {}, {}, 0, {}};
-    choose_patch(patch, patches, folder.string(), shell_file((folder / patches.front().name).string()), source, options);
+    choose_patch(patch, patches, folder.string(), shell_file((folder / patches.front().name).string()), source,
+                 options);
     patch.archive = folder;
     return patch;
 }
@@ -244,7 +251,8 @@ PatchFile open_patch_file(const std::string& address, const WorkOptions& options
         for (const ArchiveMember& member : members) {
             if (!recognise_patch(member.head) && (members.size() != 1 || member.encrypted)) continue;
             if (patches.empty()) first = address_word(*archive, member);
-            patches.push_back({member.name, [archive, name = member.name, options] { return open_part(*archive, name, options); }});
+            patches.push_back(
+                {member.name, [archive, name = member.name, options] { return open_part(*archive, name, options); }});
         }
         if (std::any_of(members.begin(), members.end(), [](const auto& m) { return m.encrypted; }) && patches.empty())
             throw Error(ErrorCode::unsupported, fmt::format("{} is encrypted", place))

@@ -40,7 +40,8 @@ fs::path default_apply_output(const InputFile& source, const fs::path& patch) {
 
 std::string safe_name(std::string name) {
     for (char& c : name)
-        if (static_cast<unsigned char>(c) < 0x20 || c == 0x7F || std::string_view("/\\:*?\"<>|").find(c) != std::string_view::npos)
+        if (static_cast<unsigned char>(c) < 0x20 || c == 0x7F ||
+            std::string_view("/\\:*?\"<>|").find(c) != std::string_view::npos)
             c = '_';
     while (!name.empty() && (name.back() == '.' || name.back() == ' ')) name.back() = '_';
     constexpr std::string_view devices[] = {"con", "prn", "aux", "nul"};

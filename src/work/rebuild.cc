@@ -59,7 +59,8 @@ FolderDisc disc_of_folder(const fs::path& folder, const std::vector<PutItem>& in
         else if (std::none_of(files.begin(), files.end(), same))
             files.emplace_back(item.part, std::make_shared<InputFile>(open_file(item.from, work)));
     }
-    if (files.empty() || !std::any_of(files.begin(), files.end(), [](const auto& f) { return f.first.starts_with("sys/"); }))
+    if (files.empty() ||
+        !std::any_of(files.begin(), files.end(), [](const auto& f) { return f.first.starts_with("sys/"); }))
         throw Error(ErrorCode::usage, fmt::format("{} has no folder sys/, with which a disc begins", folder.string()))
             .in("folder")
             .hint("a disc's files, taken with \"DISC:\", lie in sys/ and files/");

@@ -51,7 +51,8 @@ RewriteResult write_patch(const InputFile& source, const ChangeList& change, con
 }  // namespace
 
 void check_rewrite(const InputFile& source, const RewriteRequest& request) {
-    const int ways = (request.output.empty() ? 0 : 1) + (request.as.empty() ? 0 : 1) + (request.in_place ? 1 : 0) + (request.patch.empty() ? 0 : 1);
+    const int ways = (request.output.empty() ? 0 : 1) + (request.as.empty() ? 0 : 1) + (request.in_place ? 1 : 0) +
+                     (request.patch.empty() ? 0 : 1);
     if (ways == 0)
         throw Error(ErrorCode::usage, "it is not said where the result goes")
             .in("place of the result")

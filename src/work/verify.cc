@@ -31,7 +31,9 @@ void look_at(const InputFile& file, const Wanted& wanted, const WorkOptions& wor
     if (result.fit.answer == FitAnswer::unknown)
         result.opinion = opinion_on_representation(wanted.patch, file, work.limits).opinion;
     if (result.fit.answer == FitAnswer::does_not_fit)
-        result.diagnosis = diagnose(wanted.patch, file, {wanted.checks, wanted.others, work.limits, work.progress, file.path().filename().string()});
+        result.diagnosis =
+            diagnose(wanted.patch, file,
+                     {wanted.checks, wanted.others, work.limits, work.progress, file.path().filename().string()});
 }
 
 void verify(VerifiedFile& result, const Wanted& wanted, const WorkOptions& work) try {

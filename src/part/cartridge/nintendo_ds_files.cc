@@ -18,13 +18,15 @@ namespace hotstitch::cartridge {
 namespace {
 
 constexpr std::size_t unit_at = 0x12, capacity_at = 0x14, main_at = 0x20, second_at = 0x30, names_at = 0x40,
-                      allocation_at = 0x48, overlays_at = 0x50, banner_at = 0x68, used_at = 0x80, header_check_at = 0x15E,
-                      long_used_at = 0x210, most_files = 0xF000, most_depth = 32, overlay_row = 32, header_end = 0x200;
+                      allocation_at = 0x48, overlays_at = 0x50, banner_at = 0x68, used_at = 0x80,
+                      header_check_at = 0x15E, long_used_at = 0x210, most_files = 0xF000, most_depth = 32,
+                      overlay_row = 32, header_end = 0x200;
 constexpr std::uint64_t smallest = 128 << 10, largest = 512 << 20, alignment = 0x200, footer_size = 12;
 constexpr std::byte padding{0xFF};
 
 void set_le(Bytes& rom, std::uint64_t at, std::uint64_t value, unsigned bytes = 4) {
-    for (unsigned i = 0; i < bytes; ++i) rom[static_cast<std::size_t>(at) + i] = static_cast<std::byte>(value >> (8 * i));
+    for (unsigned i = 0; i < bytes; ++i)
+        rom[static_cast<std::size_t>(at) + i] = static_cast<std::byte>(value >> (8 * i));
 }
 
 bool inside(ByteView rom, std::uint64_t at, std::uint64_t size) {
@@ -66,8 +68,10 @@ public:
     std::vector<RomFile> run() {
         if (rom_.size() < header_end) return {};
         const ByteRange allocation = range_at(rom_, allocation_at);
-        if (!inside(rom_, allocation.offset, allocation.length)) return warn("the allocation table lies outside the ROM"), std::vector<RomFile>();
-        allocation_ = rom_.subspan(static_cast<std::size_t>(allocation.offset), static_cast<std::size_t>(allocation.length));
+        if (!inside(rom_, allocation.offset, allocation.length))
+            return warn("the allocation table lies outside the ROM"), std::vector<RomFile>();
+        allocation_ =
+            rom_.subspan(static_cast<std::size_t>(allocation.offset), static_cast<std::size_t>(allocation.length));
         add("arm9", program_at(rom_, main_at));
         add("arm7", program_at(rom_, second_at));
         if (const std::uint64_t size = banner_size(rom_); size != 0) add("banner", {u32le(rom_, banner_at), size});
@@ -93,7 +97,8 @@ private:
     }
 
     void add_number(const std::string& name, std::uint64_t number) {
-        if (8 * number + 8 > allocation_.size()) return warn(fmt::format("{} has no place in the allocation table", name));
+        if (8 * number + 8 > allocation_.size())
+            return warn(fmt::format("{} has no place in the allocation table", name));
         const std::uint64_t begin = u32le(allocation_, static_cast<std::size_t>(8 * number)),
                             end = u32le(allocation_, static_cast<std::size_t>(8 * number) + 4);
         if (end < begin || !inside(rom_, begin, end - begin)) return warn(fmt::format("{} lies outside the ROM", name));
@@ -104,7 +109,8 @@ private:
     void add_overlays(unsigned console) {
         const ByteRange table = range_at(rom_, console == 9 ? overlays_at : overlays_at + 8);
         if (table.length == 0) return;
-        if (!inside(rom_, table.offset, table.length)) return warn(fmt::format("the table of overlays {} lies outside the ROM", console));
+        if (!inside(rom_, table.offset, table.length))
+            return warn(fmt::format("the table of overlays {} lies outside the ROM", console));
         for (std::uint64_t at = 0; at + overlay_row <= table.length && at / overlay_row < most_files; at += overlay_row)
             add_number(fmt::format("overlay{}/{:04}", console, at / overlay_row),
                        u32le(rom_, static_cast<std::size_t>(table.offset + at) + 24));
@@ -130,7 +136,8 @@ private:
             const unsigned length = u8(names_, at) & 0x7F;
             const bool folder = (u8(names_, at) & 0x80) != 0;
             if (length == 0) return;
-            if (at + 1 + length + (folder ? 2 : 0) > names_.size()) return warn(fmt::format("folder {} has a name without an end", number));
+            if (at + 1 + length + (folder ? 2 : 0) > names_.size())
+                return warn(fmt::format("folder {} has a name without an end", number));
             std::string name(text_at(names_, at + 1, length));
             std::replace(name.begin(), name.end(), '/', '_');
             at += 1 + length;
@@ -217,7 +224,8 @@ private:
     /// Behind all that is no padding, aligned as the old place, 512 bytes at most.
     std::uint64_t place_behind(std::uint64_t next, PutResult& result) const {
         if (file_.name == "arm9" || file_.name == "arm7" || file_.name == "banner")
-            throw Error(ErrorCode::unsupported, fmt::format("{} does not fit in its place, and has to stay there", file_.name))
+            throw Error(ErrorCode::unsupported,
+                        fmt::format("{} does not fit in its place, and has to stay there", file_.name))
                 .in("part")
                 .wanted(fmt::format("at most {}", counted(next - file_.offset, "byte", "bytes")))
                 .found(counted(content_->size(), "byte", "bytes"))
@@ -229,15 +237,18 @@ private:
                 .found(counted(content_->size(), "byte", "bytes"))
                 .hint("let it go behind all others (room append)");
         if (options_.room == Room::rebuild)
-            throw Error(ErrorCode::unsupported, "a cartridge is not laid out anew: a file that has grown goes behind all")
+            throw Error(ErrorCode::unsupported,
+                        "a cartridge is not laid out anew: a file that has grown goes behind all")
                 .in("room");
         std::uint64_t end = rom_.size();
-        while (end > used_end() && (rom_[static_cast<std::size_t>(end) - 1] == padding || rom_[static_cast<std::size_t>(end) - 1] == std::byte{0})) --end;
+        while (end > used_end() && (rom_[static_cast<std::size_t>(end) - 1] == padding ||
+                                    rom_[static_cast<std::size_t>(end) - 1] == std::byte{0}))
+            --end;
         if (end > used_end())
             result.warnings.push_back(fmt::format("{} behind the used size are no padding, and stay",
                                                   counted(end - used_end(), "byte", "bytes")));
-        const std::uint64_t unit = file_.offset == 0 ? alignment
-                                                     : std::clamp<std::uint64_t>(file_.offset & (~file_.offset + 1), 4, alignment);
+        const std::uint64_t unit =
+            file_.offset == 0 ? alignment : std::clamp<std::uint64_t>(file_.offset & (~file_.offset + 1), 4, alignment);
         return (end + unit - 1) / unit * unit;
     }
 
@@ -313,7 +324,8 @@ private:
         };
         constexpr Check checks[] = {{2, 0x20, 0x840}, {4, 0x20, 0x940}, {6, 0x20, 0xA40}, {8, 0x1240, 0x23C0}};
         for (const Check& c : checks)
-            if (c.end <= banner.size()) set_le(banner, c.at, crc16(ByteView(banner).subspan(c.begin, c.end - c.begin)), 2);
+            if (c.end <= banner.size())
+                set_le(banner, c.at, crc16(ByteView(banner).subspan(c.begin, c.end - c.begin)), 2);
         content_ = owned(std::move(banner));
     }
 

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // Files of tagged chunks: RIFF, IFF, and the one FORM that some engines keep a game's data in (docs/formats/chunks.md).
-// Whether sizes are padded, in which order their bytes are, and whether a list has a type are told by what parses to the
-// end. Tested by tests/chunk_test.cc.
+// Whether sizes are padded, in which order their bytes are, and whether a list has a type are told by what parses to
+// the end. Tested by tests/chunk_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -101,9 +101,11 @@ std::optional<Parsed> parsed(const ByteSource& file) {
     if (id == "RIFF") all = {{false, true, true}, {false, true, false}};
     if (id == "RIFX") all = {{true, true, true}, {true, true, false}};
     if (id == "FORM")
-        all = {{true, true, true}, {true, true, false}, {false, false, false}, {true, false, false}, {true, false, true}};
+        all = {
+            {true, true, true}, {true, true, false}, {false, false, false}, {true, false, false}, {true, false, true}};
     for (const Rules& rules : all)
-        if (auto chunks = Parser(file, rules).run(); chunks && chunks->size() > 1) return Parsed{rules, *std::move(chunks)};
+        if (auto chunks = Parser(file, rules).run(); chunks && chunks->size() > 1)
+            return Parsed{rules, *std::move(chunks)};
     return std::nullopt;
 }
 
@@ -158,8 +160,7 @@ public:
         if (size == chunk.size || (!why.empty() && size < chunk.size)) {
             PutResult result = put_in_place(*file_, part, *content, std::byte{0}, "");
             if (size < chunk.size)
-                result.warnings.push_back(
-                    fmt::format("the chunk keeps its size, filled up with zeros: {}", why));
+                result.warnings.push_back(fmt::format("the chunk keeps its size, filled up with zeros: {}", why));
             result.how = "in-place";
             return result;
         }
@@ -198,7 +199,8 @@ private:
 
     void set_size(ChangeList& list, const Chunk& chunk, std::uint64_t size) const {
         Bytes bytes;
-        for (unsigned i = 0; i < 4; ++i) bytes.push_back(static_cast<std::byte>(size >> (found_.rules.big ? 24 - 8 * i : 8 * i)));
+        for (unsigned i = 0; i < 4; ++i)
+            bytes.push_back(static_cast<std::byte>(size >> (found_.rules.big ? 24 - 8 * i : 8 * i)));
         list.put(chunk.at + 4, 4, std::move(bytes));
     }
 
@@ -208,7 +210,8 @@ private:
         const std::uint64_t outer_end = found_.chunks.front().at + header_size + found_.chunks.front().size;
         const auto pad = [&](std::uint64_t n) { return found_.rules.padded ? n % 2 : 0; };
         // The padding of a last chunk may have been left out.
-        const std::uint64_t old_pad = std::min(pad(chunk.size), std::max(outer_end, inside + chunk.size) - inside - chunk.size);
+        const std::uint64_t old_pad =
+            std::min(pad(chunk.size), std::max(outer_end, inside + chunk.size) - inside - chunk.size);
         const std::uint64_t before = chunk.size + old_pad, after = size + pad(size);
         const std::int64_t by = static_cast<std::int64_t>(after) - static_cast<std::int64_t>(before);
         PutResult result{ChangeList(file_->size())};
@@ -242,7 +245,7 @@ std::optional<FileKind> recognise_chunks(const ByteSource& file) {
     if (id != "RIFF" && id != "RIFX" && id != "FORM") return std::nullopt;
     const auto found = parsed(file);
     if (!found) return std::nullopt;
-    return FileKind{"chunk-file", id != "FORM"           ? "a RIFF file"
+    return FileKind{"chunk-file", id != "FORM"         ? "a RIFF file"
                                   : found->rules.typed ? "an IFF file"
                                                        : "a file of chunks (FORM)"};
 }

@@ -52,8 +52,7 @@ public:
         const std::uint64_t middle = (offset + length / 2) / index_->block_size * index_->block_size;
         if (length < worth_a_thread || middle <= offset) return fill(offset, into), into;
         const auto first = static_cast<std::size_t>(middle - offset);
-        std::future<void> second =
-            std::async(std::launch::async, [&] { fill(middle, into.subspan(first)); });
+        std::future<void> second = std::async(std::launch::async, [&] { fill(middle, into.subspan(first)); });
         fill(offset, into.first(first));
         second.get();
         return into;
@@ -171,9 +170,7 @@ public:
         });
     }
 
-    SharedSource open(const Part& part) const override {
-        return part.kind == "content" ? plain_ : disc_->open(part);
-    }
+    SharedSource open(const Part& part) const override { return part.kind == "content" ? plain_ : disc_->open(part); }
     SharedSource stored(const Part& part) const override {
         return part.kind == "content" ? nullptr : disc_->stored(part);
     }

@@ -20,7 +20,7 @@ inline constexpr std::uint64_t largest_disc = std::uint64_t{128} << 30;
 /// Where a block of the plain image is.
 struct Block {
     enum class How : std::uint8_t { zeros, plain, deflate, zlib, lz4 } how = How::zeros;
-    std::uint64_t offset = 0, length = 0;  ///< in the copy, in bytes
+    std::uint64_t offset = 0, length = 0;    ///< in the copy, in bytes
     std::optional<std::uint32_t> adler32{};  ///< of what is stored
 };
 

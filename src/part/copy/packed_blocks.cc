@@ -55,8 +55,8 @@ void check_order(const BlockIndex& index, std::uint64_t file_size, std::uint64_t
 void check_size(std::uint64_t size, std::uint64_t block_size, std::uint64_t at) {
     constexpr std::uint64_t least_block = 512, most_block = 16 << 20;
     if (size == 0 || size > largest_disc)
-        damaged("it states a size that no disc has", at, "size",
-                "1 to " + counted(largest_disc, "byte", "bytes"), counted(size, "byte", "bytes"));
+        damaged("it states a size that no disc has", at, "size", "1 to " + counted(largest_disc, "byte", "bytes"),
+                counted(size, "byte", "bytes"));
     if (block_size < least_block || block_size > most_block)
         damaged("it states a size that no block has", at, "block size", "512 bytes to 16 MiB",
                 counted(block_size, "byte", "bytes"));
@@ -89,8 +89,8 @@ public:
                 .wanted("0 or 1")
                 .found(fmt::format("{}", version))
                 .hint("save a plain copy with what made this one");
-        if (shift_ > 31) damaged("its offsets are shifted too far", 21, "alignment", "at most 31",
-                                 fmt::format("{}", shift_));
+        if (shift_ > 31)
+            damaged("its offsets are shifted too far", 21, "alignment", "at most 31", fmt::format("{}", shift_));
         check_list(*file_, header_size, 4 * (blocks() + 1));
         check_order(*this, file_->size(), header_size + 4 * (blocks() + 1), header_size, 4);
     }
@@ -151,20 +151,18 @@ bool begins_short(ByteView head, std::string_view word) {
 
 }  // namespace
 
-constinit const CopyForm deflate_blocks{
-    .name = "ciso",
-    .title = "a compressed copy of a disc (blocks of deflate)",
-    .begins = [](ByteView head) { return begins_short(head, "CISO"); },
-    .read = [](const SharedSource& file) -> std::unique_ptr<BlockIndex> {
-        return std::make_unique<ShortList>(file, Block::How::deflate);
-    }};
-constinit const CopyForm lz4_blocks{
-    .name = "ziso",
-    .title = "a compressed copy of a disc (blocks of LZ4)",
-    .begins = [](ByteView head) { return begins_short(head, "ZISO"); },
-    .read = [](const SharedSource& file) -> std::unique_ptr<BlockIndex> {
-        return std::make_unique<ShortList>(file, Block::How::lz4);
-    }};
+constinit const CopyForm deflate_blocks{.name = "ciso",
+                                        .title = "a compressed copy of a disc (blocks of deflate)",
+                                        .begins = [](ByteView head) { return begins_short(head, "CISO"); },
+                                        .read = [](const SharedSource& file) -> std::unique_ptr<BlockIndex> {
+                                            return std::make_unique<ShortList>(file, Block::How::deflate);
+                                        }};
+constinit const CopyForm lz4_blocks{.name = "ziso",
+                                    .title = "a compressed copy of a disc (blocks of LZ4)",
+                                    .begins = [](ByteView head) { return begins_short(head, "ZISO"); },
+                                    .read = [](const SharedSource& file) -> std::unique_ptr<BlockIndex> {
+                                        return std::make_unique<ShortList>(file, Block::How::lz4);
+                                    }};
 constinit const CopyForm zlib_blocks{
     .name = "zlib-blocks",
     .title = "a compressed copy of a disc (blocks of zlib)",

@@ -70,7 +70,8 @@ public:
         for (std::size_t i = 0; i < list_count; ++i) {
             const std::uint64_t count = u32be(lists, 8 * i), at = shifted(lists, 8 * i + 4);
             for (std::uint64_t k = 0; k < count; ++k) {
-                if (number_ == most_partitions) return warn("there are more partitions than any disc has"), std::move(result_);
+                if (number_ == most_partitions)
+                    return warn("there are more partitions than any disc has"), std::move(result_);
                 if (!inside(disc_, at + 8 * k, 8)) {
                     warn("a list of partitions lies past the image's end");
                     break;

@@ -47,8 +47,8 @@ PartitionList read_partitions(const ByteSource& disc, const Keys* keys);
 SharedSource plain_data(const SharedSource& disc, const Partition& partition);
 
 /// The change of the disc that makes its partition's plain data so: what it touches is encrypted again in whole groups
-/// of 64 clusters, with new hashes up to the metadata. `warnings`: what no longer holds. Throws Error(unsupported) where
-/// the partition's size would change or it has no hashes for it, Error(io).
+/// of 64 clusters, with new hashes up to the metadata. `warnings`: what no longer holds. Throws Error(unsupported)
+/// where the partition's size would change or it has no hashes for it, Error(io).
 ChangeList partition_change(const SharedSource& disc, const Partition& partition, const SharedSource& plain,
                             const ChangeList& change, std::vector<std::string>& warnings);
 

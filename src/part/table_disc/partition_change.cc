@@ -54,7 +54,8 @@ public:
                 hash_into(plain.subspan(c * cluster_data + b * cluster_hashes, cluster_hashes), tables[c],
                           b * hash_size);
         }
-        spread(tables, second_hashes, eighth, 1, [](const HashBlock& t) { return ByteView(t).first(first_hashes_size); });
+        spread(tables, second_hashes, eighth, 1,
+               [](const HashBlock& t) { return ByteView(t).first(first_hashes_size); });
         spread(tables, third_hashes, group_clusters, eighth,
                [](const HashBlock& t) { return ByteView(t).subspan(second_hashes, eighth * hash_size); });
         Made made;
@@ -145,8 +146,7 @@ ChangeList partition_change(const SharedSource& disc, const Partition& partition
                             const ChangeList& change, std::vector<std::string>& warnings) {
     ChangeList list(disc->size());
     if (change.empty()) return list;
-    if (change.result_size() != plain->size())
-        throw Error(ErrorCode::unsupported, "a partition keeps its size");
+    if (change.result_size() != plain->size()) throw Error(ErrorCode::unsupported, "a partition keeps its size");
     const std::set<std::uint64_t> touched = groups_touched(change);
     if (partition.hashes + hash_table_size > disc->size() ||
         partition.metadata + content_hash + hash_size > disc->size() ||
@@ -172,8 +172,8 @@ ChangeList partition_change(const SharedSource& disc, const Partition& partition
     }
     put_hash(partition.metadata + content_hash, sha1_of(hashes));
     warnings.push_back(fmt::format(
-        "the metadata of partition {} is signed, and the signature no longer matches its hashes; none is forged here, "
-        "so it starts only where signatures are not checked",
+        "the signature over the metadata of partition {} no longer matches, and none is forged here: the disc starts "
+        "only where signatures are not checked",
         partition.number));
     return list;
 }

@@ -26,7 +26,8 @@ std::uint64_t up_to(std::uint64_t value, std::uint64_t alignment) {
 }
 
 void set_be(Bytes& bytes, std::uint64_t at, std::uint64_t value) {
-    for (unsigned i = 0; i < 4; ++i) bytes[static_cast<std::size_t>(at) + i] = static_cast<std::byte>(value >> (24 - 8 * i));
+    for (unsigned i = 0; i < 4; ++i)
+        bytes[static_cast<std::size_t>(at) + i] = static_cast<std::byte>(value >> (24 - 8 * i));
 }
 
 struct System {

@@ -25,8 +25,7 @@ constexpr std::array<NamedValue, 4> regions{{{0, "Japan"}, {1, "Americas"}, {2, 
 
 Bytes head_for(const FileMending& mending) {
     Bytes head = head_of(mending.file, header::end);
-    if (head.size() < header::end)
-        throw Error(ErrorCode::truncated, "the disc is cut short in its header");
+    if (head.size() < header::end) throw Error(ErrorCode::truncated, "the disc is cut short in its header");
     return head;
 }
 
@@ -46,10 +45,10 @@ ChangeList set_region(FileMending& mending, std::string_view value) {
     Bytes storage(4);
     const unsigned before = u32be(mending.file.read(at, 4, storage), 0), code = code_of(regions, value, false);
     const std::string_view word = word_of(regions, before);
-    mending.fields.push_back({"region", word.empty() ? hex_text(before, 2) : std::string(word),
-                              std::string(word_of(regions, code))});
-    mending.warnings.push_back(fmt::format("the game id {} stays: saved games and lists of known discs go by it",
-                                           game_id(head)));
+    mending.fields.push_back(
+        {"region", word.empty() ? hex_text(before, 2) : std::string(word), std::string(word_of(regions, code))});
+    mending.warnings.push_back(
+        fmt::format("the game id {} stays: saved games and lists of known discs go by it", game_id(head)));
     const Bytes now{std::byte{0}, std::byte{0}, std::byte{0}, static_cast<std::byte>(code)};
     return put_bytes(mending, at, now);
 }

@@ -39,7 +39,8 @@ std::uint64_t alignment_of(std::uint64_t offset) {
 }
 
 void set_be(Bytes& bytes, std::uint64_t at, std::uint64_t value) {
-    for (unsigned i = 0; i < 4; ++i) bytes[static_cast<std::size_t>(at) + i] = static_cast<std::byte>(value >> (24 - 8 * i));
+    for (unsigned i = 0; i < 4; ++i)
+        bytes[static_cast<std::size_t>(at) + i] = static_cast<std::byte>(value >> (24 - 8 * i));
 }
 
 /// The blocks of `content` that differ from what stands at `at`, and all behind the data's end.
@@ -74,8 +75,9 @@ std::uint64_t put_small(ChangeList& list, const ByteSource& data, std::uint64_t 
         std::size_t end = i;
         while (end < now.size() && before[end] != now[end]) ++end;
         if (end != i)
-            list.put(at + i, end - i, Bytes(now.begin() + static_cast<std::ptrdiff_t>(i),
-                                            now.begin() + static_cast<std::ptrdiff_t>(end)));
+            list.put(
+                at + i, end - i,
+                Bytes(now.begin() + static_cast<std::ptrdiff_t>(i), now.begin() + static_cast<std::ptrdiff_t>(end)));
         count += end - i;
         i = std::max(end, i + 1);
     }
@@ -139,8 +141,9 @@ TableVolume::TableVolume(SharedSource data, unsigned shift, std::uint64_t most)
         return !e.folder && e.size != 0 && (e.offset > data_->size() || e.size > data_->size() - e.offset);
     });
     if (past != 0)
-        table_.warnings.push_back(fmt::format("{} past the image's end: it is cut short",
-                                              counted(static_cast<std::uint64_t>(past), "file reaches", "files reach")));
+        table_.warnings.push_back(
+            fmt::format("{} past the image's end: it is cut short",
+                        counted(static_cast<std::uint64_t>(past), "file reaches", "files reach")));
 }
 
 void TableVolume::find_used() {
@@ -166,8 +169,7 @@ SharedSource TableVolume::slice(std::uint64_t offset, std::uint64_t size) const 
     return std::make_shared<SliceSource>(data_, offset, size);
 }
 
-void TableVolume::each(const std::string& prefix,
-                       const std::function<Flow(Part, const SharedSource&)>& visitor) const {
+void TableVolume::each(const std::string& prefix, const std::function<Flow(Part, const SharedSource&)>& visitor) const {
     const auto show = [&](std::string_view name, std::uint64_t offset, std::uint64_t size) {
         Part part = part_of(prefix + std::string(name), offset, size);
         const SharedSource content = slice(size == 0 ? 0 : offset, size);
@@ -323,10 +325,10 @@ PutResult TableVolume::put(std::string_view name, const SharedSource& content, R
     if (place.owner == table_owner) (void)parse_table(read_all(*content, 0, std::min(size, largest_table)), shift_);
     Changing change(*this);
     const bool there = place.size != 0 && slice(place.offset, place.size) != nullptr;
-    const bool shared = place.owner < header_owner &&
-                        std::any_of(used_.begin(), used_.end(), [&](const Used& u) {
-                            return u.owner != place.owner && u.begin < place.offset + place.size && place.offset < u.end;
-                        });
+    const bool shared =
+        place.owner < header_owner && std::any_of(used_.begin(), used_.end(), [&](const Used& u) {
+            return u.owner != place.owner && u.begin < place.offset + place.size && place.offset < u.end;
+        });
     const std::uint64_t reach = std::max(size, place.size);
     const bool in_place = there && !shared && place.offset + size <= most_ &&
                           (size <= place.size || is_free(place.offset, place.offset + reach, place.owner));
@@ -335,8 +337,7 @@ PutResult TableVolume::put(std::string_view name, const SharedSource& content, R
         change.set_place(place.owner, size == 0 && !there ? 0 : place.offset, size);
         PutResult result = change.finish();
         result.how = "in-place";
-        if (place.owner == loader_owner && size > place.size)
-            result.warnings.emplace_back("the loader has grown");
+        if (place.owner == loader_owner && size > place.size) result.warnings.emplace_back("the loader has grown");
         return result;
     }
     if (place.owner == loader_owner || room == Room::place)
@@ -351,8 +352,8 @@ PutResult TableVolume::put(std::string_view name, const SharedSource& content, R
         throw Error(ErrorCode::unsupported, fmt::format("there is no place for {} on the disc", name))
             .in("part")
             .wanted(counted(size, "byte", "bytes"))
-            .found(fmt::format("{} behind its last file",
-                               counted(most_ - std::min(most_, used_end()), "byte", "bytes")))
+            .found(
+                fmt::format("{} behind its last file", counted(most_ - std::min(most_, used_end()), "byte", "bytes")))
             .hint("make it smaller, or remove a file that is not needed");
     change.write(*at, content, 0);
     change.set_place(place.owner, *at, size);
@@ -368,9 +369,12 @@ PutResult TableVolume::move_behind(const Place& place, const SharedSource& conte
     const std::uint64_t next = next_used(place), room = next - place.offset, size = content->size();
     const std::uint64_t by = up_to(size - std::min(size, room), streamed), end = used_end();
     if (next == most_ || next >= data_->size())
-        throw Error(ErrorCode::unsupported, "nothing lies behind the file that could move, and the disc ends").in("part");
+        throw Error(ErrorCode::unsupported, "nothing lies behind the file that could move, and the disc ends")
+            .in("part");
     const std::uint64_t total = data_->size() + by, slack = data_->size() - std::min(end, data_->size()),
-                        excess = slack >= by ? by : total > most_ ? total - most_ : 0;
+                        excess = slack >= by     ? by
+                                 : total > most_ ? total - most_
+                                                 : 0;
     if (excess > slack)
         throw Error(ErrorCode::unsupported, "the disc has no room for the file")
             .in("part")
@@ -412,7 +416,8 @@ PutResult TableVolume::with_entries(const std::vector<Entry>& entries, Changing&
     change.set_place(table_owner, at, size);
     change.write_table(at, owned(std::move(table)), size < old ? old - size : 0);
     PutResult result = change.finish();
-    if (at != table_at_) result.warnings.emplace_back("the table of files has moved, as it no longer fits in its place");
+    if (at != table_at_)
+        result.warnings.emplace_back("the table of files has moved, as it no longer fits in its place");
     return result;
 }
 
