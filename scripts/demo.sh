@@ -121,5 +121,5 @@ show apply "Kelp Harbour (compressed).cso" patches -o player/Away.gcm
 show put "tree" --room rebuild -o player/rebuilt.gcm
 
 say "21. Files on a cartridge, and a chunk of a sound."
-show put "Kelp Harbour (files).nds" data/messages.txt=player/units.bin -o player/ || show put "Kelp Harbour (files).nds" data/messages.txt=tree/files/opening.bin -o player/
+show put "Kelp Harbour (files).nds" data/messages.txt=tree/files/opening.bin -o player/
 show parts foghorn.wav

@@ -329,6 +329,9 @@ void describe_content(const InputFile& file, const std::string& name, const Desc
     if (identity.is("disc")) return describe_disc(file, identity, name, context, part);
     if (identity.is("web-page"))
         part.next("if this should be a patch or a game: the page around the download was saved; save the file itself");
+    if (identity.is("disc-copy"))
+        part.next("a patch is made for the plain image: save a plain, full copy with what made or plays this one");
+    if (identity.is("chunk-file")) part.next("to see its chunks", fmt::format("hotstitch parts {}", shell_file(name)));
     if (identity.is("archive") || identity.is("payload")) state_members(file, name, context, part);
     part.good(std::string(identity.kind.name), fmt::format("{} is {}.", shown(file.path()), identity.kind.title));
 }

@@ -268,6 +268,9 @@ private:
         const bool was_right = u16le(rom_, header_check_at) == crc16(rom_.first(header_check_at));
         if (options_.mend && was_right)
             set_le(made_, header_check_at, crc16(ByteView(made_).first(header_check_at)), 2);
+        // So far, only tables and checks differ.
+        result.mended = 0;
+        for (const ByteRange& range : differing_ranges(rom_, made_)) *result.mended += range.length;
         const std::uint64_t behind = fits && size < old ? old - size : 0;
         Bytes bytes(static_cast<std::size_t>(size));
         const ByteView read = content_->read(0, bytes.size(), bytes);

@@ -19,7 +19,7 @@ namespace hotstitch::table_disc {
 namespace {
 
 constexpr std::uint64_t streamed = 0x8000;  ///< what files that are streamed are aligned to
-constexpr std::string_view in_sys = "sys/", in_files = "files/";
+constexpr std::string_view in_files = "files/";
 
 Bytes read_all(const ByteSource& data, std::uint64_t at, std::uint64_t size) {
     Bytes bytes(static_cast<std::size_t>(size));
@@ -240,7 +240,11 @@ void TableVolume::refuse_broken() const {
 class TableVolume::Changing {
 public:
     explicit Changing(const TableVolume& volume)
-        : volume_(volume), header_(volume.header_), table_(volume.table_bytes_), list_(volume.data_->size()) {}
+        : volume_(volume),
+          header_(volume.header_),
+          table_(volume.table_bytes_),
+          list_(volume.data_->size()),
+          end_(volume.data_->size()) {}
 
     void set_entry(std::size_t index, std::uint64_t offset, std::uint64_t size) {
         set_be(table_, entry_size * index + 4, offset >> volume_.shift_);
@@ -268,9 +272,10 @@ public:
         if (behind != 0)
             all = std::make_shared<JoinedSource>(
                 std::vector<SharedSource>{content, std::make_shared<FilledSource>(std::byte{0}, behind)});
-        const std::uint64_t size = volume_.data_->size();
-        if (at > size) list_.fill(size, 0, std::byte{0}, at - size);
+        // What is written behind the data's end follows what was written there before.
+        if (at > end_) list_.fill(volume_.data_->size(), 0, std::byte{0}, at - end_);
         if (all->size() != 0) put_differing(list_, *volume_.data_, at, all);
+        end_ = std::max(end_, at + all->size());
     }
 
     /// Another table, instead of changes of the present one.
@@ -291,6 +296,7 @@ private:
     const TableVolume& volume_;
     Bytes header_, table_;
     ChangeList list_;
+    std::uint64_t end_;  ///< of the data as they are by now
 };
 
 /// A header from elsewhere does not say where things are on this disc.
