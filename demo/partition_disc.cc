@@ -19,10 +19,20 @@ unsigned times(unsigned a, unsigned b) {
     return product & 0xFF;
 }
 
+/// What a byte in row `k` of a column adds to each of the column's four.
+using Mixing = std::array<std::array<std::array<unsigned, 4>, 256>, 4>;
+
 struct Boxes {
     std::array<unsigned, 256> box{}, back{};
-    std::array<std::array<unsigned, 256>, 16> product{};  ///< by 2, 3, 9, 11, 13, 14
+    Mixing forth_mix{}, back_mix{};
     Boxes() {
+        const auto fill = [](Mixing& mixing, const std::array<unsigned, 4>& row) {
+            for (std::size_t k = 0; k < 4; ++k)
+                for (unsigned v = 0; v < 256; ++v)
+                    for (std::size_t i = 0; i < 4; ++i) mixing[k][v][i] = times(v, row[(k + 4 - i) % 4]);
+        };
+        fill(forth_mix, {2, 3, 1, 1});
+        fill(back_mix, {14, 11, 13, 9});
         for (unsigned v = 0; v < 256; ++v) {
             unsigned inverse = 0;
             for (unsigned i = 1; i < 256 && v != 0; ++i)
@@ -31,7 +41,6 @@ struct Boxes {
             for (unsigned turn = 0; turn < 5; ++turn) out ^= (inverse << turn | inverse >> (8 - turn)) & 0xFF;
             box[v] = out;
             back[out] = v;
-            for (const unsigned factor : {2U, 3U, 9U, 11U, 13U, 14U}) product[factor][v] = times(v, factor);
         }
     }
 };
@@ -60,14 +69,13 @@ void add(State& s, const State& key) {
     for (std::size_t i = 0; i < 16; ++i) s[i] ^= key[i];
 }
 
-State mixed(const State& s, const std::array<unsigned, 4>& row) {
+State mixed(const State& s, const Mixing& mixing) {
     State out{};
     for (std::size_t column = 0; column < 16; column += 4)
-        for (std::size_t i = 0; i < 4; ++i)
-            for (std::size_t k = 0; k < 4; ++k) {
-                const unsigned factor = row[(k + 4 - i) % 4], value = s[column + k];
-                out[column + i] ^= factor == 1 ? value : boxes().product[factor][value];
-            }
+        for (std::size_t k = 0; k < 4; ++k) {
+            const auto& parts = mixing[k][s[column + k]];
+            for (std::size_t i = 0; i < 4; ++i) out[column + i] ^= parts[i];
+        }
     return out;
 }
 
@@ -76,7 +84,7 @@ State encrypted_block(State s, const RoundKeys& keys) {
     for (std::size_t r = 1; r < 11; ++r) {
         State moved{};
         for (std::size_t i = 0; i < 16; ++i) moved[i] = boxes().box[s[(i + 4 * (i % 4)) % 16]];
-        s = r == 10 ? moved : mixed(moved, {2, 3, 1, 1});
+        s = r == 10 ? moved : mixed(moved, boxes().forth_mix);
         add(s, keys[r]);
     }
     return s;
@@ -88,7 +96,7 @@ State decrypted_block(State s, const RoundKeys& keys) {
         State moved{};
         for (std::size_t i = 0; i < 16; ++i) moved[(i + 4 * (i % 4)) % 16] = boxes().back[s[i]];
         add(moved, keys[r]);
-        s = r == 0 ? moved : mixed(moved, {14, 11, 13, 9});
+        s = r == 0 ? moved : mixed(moved, boxes().back_mix);
     }
     return s;
 }

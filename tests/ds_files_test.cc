@@ -117,6 +117,17 @@ TEST(DsFiles, WhatHasToStayIsRefusedWhereItDoesNotFit) {
                  Error);
 }
 
+TEST(DsFiles, AStaleBannerIsSeenAndMended) {
+    Bytes rom = demo::file_cartridge(files(), false);
+    const std::size_t banner = number(rom, 0x68, 4);
+    rom[banner + 0x100] ^= std::byte{1};
+    const Identity stale = identify(rom);
+    EXPECT_FALSE(all_checks_right(stale));
+    const Bytes made = makers::mended(rom, {{"checksum", ""}});
+    EXPECT_TRUE(all_checks_right(identify(made)));
+    EXPECT_EQ(differing_ranges(rom, made).size(), 1U) << "the banner's CRC alone";
+}
+
 TEST(DsFiles, TablesThatLieAreReadAsFarAsTheyAreRight) {
     const Bytes rom = demo::file_cartridge(files(), false);
     const std::size_t names = number(rom, 0x40, 4), allocation = number(rom, 0x48, 4);

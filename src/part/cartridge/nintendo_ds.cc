@@ -16,7 +16,8 @@ namespace {
 constexpr std::size_t header_end = 0x160, title_at = 0x00, code_at = 0x0C, region_at = 0x0F, maker_at = 0x10,
                       unit_at = 0x12, capacity_at = 0x14, revision_at = 0x1E, main_code_at = 0x20, used_at = 0x80,
                       header_size_at = 0x84, logo_at = 0xC0, logo_size = 156, logo_check_at = 0x15C,
-                      header_check_at = 0x15E, long_used_at = 0x210, secure_at = 0x4000, title_length = 12;
+                      header_check_at = 0x15E, long_used_at = 0x210, secure_at = 0x4000, title_length = 12,
+                      banner_at = 0x68, banner_from = 0x20, banner_to = 0x840;
 constexpr std::uint64_t smallest = 128 << 10, signature = 0x88;
 
 std::uint64_t used_size(ByteView rom) {
@@ -31,6 +32,15 @@ std::string secure_area(ByteView rom) {
     const std::uint32_t a = u32le(rom, secure_at), b = u32le(rom, secure_at + 4);
     if (a == decrypted && b == decrypted) return "decrypted";
     return a == 0 && b == 0 ? "empty" : "encrypted";
+}
+
+/// Where the banner is: a picture and titles, the first version of which all have. Nothing: there is none.
+std::optional<std::size_t> banner_of(ByteView rom) {
+    const std::uint64_t at = u32le(rom, banner_at);
+    if (at < header_end || at > rom.size() || rom.size() - at < banner_to) return std::nullopt;
+    const unsigned version = u16le(rom, static_cast<std::size_t>(at));
+    if (version == 0 || (version > 3 && version != 0x103)) return std::nullopt;
+    return static_cast<std::size_t>(at);
 }
 
 constexpr std::array fields{letter_region_field(region_at, "the last letter of the game code"),
@@ -70,6 +80,10 @@ std::optional<Identity> recognise(ByteView rom) {
     image.checks.push_back(check_of("header CRC", right, stated, 4));
     image.checks.push_back(check_of("logo CRC", logo, logo_stated, 4));
     image.checks.back().mendable = false;
+    if (const auto banner = banner_of(rom))
+        image.checks.push_back(check_of("banner CRC",
+                                        crc16(rom.subspan(*banner + banner_from, banner_to - banner_from)),
+                                        u16le(rom, *banner + 2), 4));
     if (used > rom.size())
         image.warnings.push_back(fmt::format("the file ends {} before the end of what is used",
                                              counted(used - rom.size(), "byte", "bytes")));
@@ -80,10 +94,13 @@ void mend_checksum(Mending& mending, std::string_view) {
     Bytes& rom = mending.rom;
     const unsigned right = crc16(ByteView(rom).first(header_check_at));
     set_hex(rom, header_check_at, right, 2, std::endian::little, "header CRC", mending.fields);
+    if (const auto banner = banner_of(rom))
+        set_hex(rom, *banner + 2, crc16(ByteView(rom).subspan(*banner + banner_from, banner_to - banner_from)), 2,
+                std::endian::little, "banner CRC", mending.fields);
 }
 
 constexpr std::array mends{
-    MendRow{.name = "checksum", .turn = Turn::checks, .what = "the header's CRC", .run = mend_checksum}};
+    MendRow{.name = "checksum", .turn = Turn::checks, .what = "the CRCs of header and banner", .run = mend_checksum}};
 
 }  // namespace
 

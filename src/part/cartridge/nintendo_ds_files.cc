@@ -12,6 +12,7 @@
 #include "field/numbers.h"
 #include "hotstitch/error.h"
 #include "hotstitch/words.h"
+#include "source/stretch.h"
 #include "source/whole.h"
 
 namespace hotstitch::cartridge {
@@ -272,9 +273,7 @@ private:
         result.mended = 0;
         for (const ByteRange& range : differing_ranges(rom_, made_)) *result.mended += range.length;
         const std::uint64_t behind = fits && size < old ? old - size : 0;
-        Bytes bytes(static_cast<std::size_t>(size));
-        const ByteView read = content_->read(0, bytes.size(), bytes);
-        if (read.data() != bytes.data()) std::copy(read.begin(), read.end(), bytes.begin());
+        const Bytes bytes = stretch_of(*content_, 0, size);
         made_.resize(static_cast<std::size_t>(std::max<std::uint64_t>(total, made_.size())), padding);
         std::copy(bytes.begin(), bytes.end(), made_.begin() + static_cast<std::ptrdiff_t>(at));
         std::fill_n(made_.begin() + static_cast<std::ptrdiff_t>(at + size), behind, padding);
@@ -319,9 +318,7 @@ private:
     /// One for each version of the banner: of what its size covers.
     void set_banner_checks() {
         if (!options_.mend) return;
-        Bytes banner(static_cast<std::size_t>(file_.size));
-        const ByteView read = content_->read(0, banner.size(), banner);
-        if (read.data() != banner.data()) std::copy(read.begin(), read.end(), banner.begin());
+        Bytes banner = stretch_of(*content_, 0, file_.size);
         struct Check {
             std::size_t at, begin, end;
         };

@@ -17,6 +17,7 @@
 #include "hotstitch/words.h"
 #include "part/codec/blocks.h"
 #include "part/kinds.h"
+#include "source/stretch.h"
 
 namespace hotstitch::copy {
 namespace {
@@ -86,13 +87,8 @@ private:
         // Behind the end of a last block that was cut is nothing.
         const std::size_t there = static_cast<std::size_t>(
             std::min<std::uint64_t>(into.size(), block.length - std::min<std::uint64_t>(skip, block.length)));
-        if (there != 0) copy_from(block.offset + skip, into.first(there));
+        if (there != 0) read_into(*file_, block.offset + skip, into.first(there));
         std::fill(into.begin() + static_cast<std::ptrdiff_t>(there), into.end(), std::byte{0});
-    }
-
-    void copy_from(std::uint64_t at, MutableByteView into) const {
-        const ByteView read = file_->read(at, into.size(), into);
-        if (read.data() != into.data()) std::copy(read.begin(), read.end(), into.begin());
     }
 
     void unpack(const Block& block, std::uint64_t number, MutableByteView into) const {

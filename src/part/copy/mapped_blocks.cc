@@ -10,6 +10,7 @@
 #include "hotstitch/error.h"
 #include "hotstitch/words.h"
 #include "part/copy/copy.h"
+#include "source/stretch.h"
 
 namespace hotstitch::copy {
 namespace {
@@ -23,10 +24,7 @@ Bytes bytes_at(const ByteSource& file, std::uint64_t at, std::uint64_t length, s
             .wanted(counted(length, "byte", "bytes"))
             .found(counted(file.size() - std::min(at, file.size()), "byte", "bytes"))
             .hint("get it again, whole");
-    Bytes bytes(static_cast<std::size_t>(length));
-    const ByteView read = file.read(at, bytes.size(), bytes);
-    if (read.data() != bytes.data()) std::copy(read.begin(), read.end(), bytes.begin());
-    return bytes;
+    return stretch_of(file, at, length);
 }
 
 /// Offsets in the copy, one a block; 0: it is not there.

@@ -9,6 +9,7 @@
 #include "hotstitch/error.h"
 #include "hotstitch/words.h"
 #include "part/copy/copy.h"
+#include "source/stretch.h"
 
 namespace hotstitch::copy {
 namespace {
@@ -20,8 +21,7 @@ std::uint64_t u64le(ByteView b, std::size_t at) {
 template <std::size_t size>
 std::array<std::byte, size> bytes_at(const ByteSource& file, std::uint64_t at) {
     std::array<std::byte, size> bytes;
-    const ByteView read = file.read(at, size, bytes);
-    if (read.data() != bytes.data()) std::copy(read.begin(), read.end(), bytes.begin());
+    read_into(file, at, bytes);
     return bytes;
 }
 

@@ -12,6 +12,7 @@
 #include "field/text.h"
 #include "hotstitch/error.h"
 #include "hotstitch/words.h"
+#include "source/stretch.h"
 
 namespace hotstitch::table_disc {
 namespace {
@@ -21,13 +22,6 @@ constexpr std::size_t list_count = 4, most_partitions = 64, data_iv = 0x3D0;
 
 bool inside(const ByteSource& disc, std::uint64_t at, std::uint64_t size) {
     return at <= disc.size() && size <= disc.size() - at;
-}
-
-Bytes read_all(const ByteSource& disc, std::uint64_t at, std::size_t size) {
-    Bytes bytes(size);
-    const ByteView read = disc.read(at, size, bytes);
-    if (read.data() != bytes.data()) std::copy(read.begin(), read.end(), bytes.begin());
-    return bytes;
 }
 
 Key key_at(ByteView bytes, std::size_t at) {
@@ -52,8 +46,8 @@ Key title_key(ByteView ticket, const Key& common) {
 bool opens(const ByteSource& disc, const Partition& partition) {
     if (partition.clusters == 0) return true;
     const HashBlock hashes = hashes_of(disc, partition, 0);
-    const Bytes block = read_all(disc, partition.data + cluster_hashes, cluster_hashes);
-    const Bytes stored = read_all(disc, partition.data + data_iv, cipher_block);
+    const Bytes block = stretch_of(disc, partition.data + cluster_hashes, cluster_hashes);
+    const Bytes stored = stretch_of(disc, partition.data + data_iv, cipher_block);
     Bytes plain(cluster_hashes);
     decrypt_cbc(*partition.title_key, key_at(stored, 0), block, plain);
     const auto sum = sha1_of(plain);
@@ -66,7 +60,7 @@ public:
 
     PartitionList run() {
         if (!inside(disc_, lists_at, 8 * list_count)) return std::move(result_);
-        const Bytes lists = read_all(disc_, lists_at, 8 * list_count);
+        const Bytes lists = stretch_of(disc_, lists_at, 8 * list_count);
         for (std::size_t i = 0; i < list_count; ++i) {
             const std::uint64_t count = u32be(lists, 8 * i), at = shifted(lists, 8 * i + 4);
             for (std::uint64_t k = 0; k < count; ++k) {
@@ -76,7 +70,7 @@ public:
                     warn("a list of partitions lies past the image's end");
                     break;
                 }
-                const Bytes entry = read_all(disc_, at + 8 * k, 8);
+                const Bytes entry = stretch_of(disc_, at + 8 * k, 8);
                 add(shifted(entry, 0), u32be(entry, 4));
             }
         }
@@ -90,7 +84,7 @@ private:
         Partition p{.number = number_++, .type = type, .offset = offset, .key_name = {}, .title_key = {}};
         const auto broken = [&](const char* what) { warn(fmt::format("partition {} {}", p.number, what)); };
         if (!inside(disc_, offset, header_size)) return broken("lies past the image's end");
-        const Bytes head = read_all(disc_, offset, header_size);
+        const Bytes head = stretch_of(disc_, offset, header_size);
         p.metadata_size = u32be(head, 0x2A4), p.metadata = offset + shifted(head, 0x2A8);
         p.certificates_size = u32be(head, 0x2AC), p.certificates = offset + shifted(head, 0x2B0);
         p.hashes = offset + shifted(head, 0x2B4);
@@ -173,7 +167,7 @@ std::string type_words(std::uint32_t type) {
 }
 
 HashBlock hashes_of(const ByteSource& disc, const Partition& partition, std::uint64_t cluster) {
-    const Bytes stored = read_all(disc, partition.data + cluster * cluster_size, cluster_hashes);
+    const Bytes stored = stretch_of(disc, partition.data + cluster * cluster_size, cluster_hashes);
     HashBlock hashes;
     decrypt_cbc(*partition.title_key, Key{}, stored, hashes);
     return hashes;

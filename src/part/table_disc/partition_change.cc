@@ -12,6 +12,7 @@
 #include "hotstitch/error.h"
 #include "hotstitch/words.h"
 #include "part/table_disc/partition.h"
+#include "source/stretch.h"
 
 namespace hotstitch::table_disc {
 namespace {
@@ -154,9 +155,7 @@ ChangeList partition_change(const SharedSource& disc, const Partition& partition
         throw Error(ErrorCode::damaged, fmt::format("partition {} has its hashes outside the disc", partition.number));
     const GroupMaker maker(disc, partition, std::make_shared<ChangedSource>(plain, change));
     const auto groups = std::make_shared<Groups>(maker, partition.clusters * cluster_size);
-    Bytes hashes(hash_table_size);
-    const ByteView stored = disc->read(partition.hashes, hashes.size(), hashes);
-    if (stored.data() != hashes.data()) std::copy(stored.begin(), stored.end(), hashes.begin());
+    Bytes hashes = stretch_of(*disc, partition.hashes, hash_table_size);
     const auto put_hash = [&](std::uint64_t at, const std::array<std::byte, hash_size>& hash) {
         Bytes now(hash_size);
         const ByteView before = disc->read(at, hash_size, now);

@@ -13,6 +13,7 @@
 #include "hotstitch/error.h"
 #include "hotstitch/words.h"
 #include "part/table_disc/game_header.h"
+#include "part/table_disc/numbers.h"
 #include "part/table_disc/table_volume.h"
 #include "source/whole.h"
 
@@ -20,15 +21,6 @@ namespace hotstitch::table_disc {
 namespace {
 
 constexpr std::uint64_t first_half = 0x440, second_half = 0x2000, program_alignment = 0x100, file_alignment = 0x8000;
-
-std::uint64_t up_to(std::uint64_t value, std::uint64_t alignment) {
-    return (value + alignment - 1) / alignment * alignment;
-}
-
-void set_be(Bytes& bytes, std::uint64_t at, std::uint64_t value) {
-    for (unsigned i = 0; i < 4; ++i)
-        bytes[static_cast<std::size_t>(at) + i] = static_cast<std::byte>(value >> (24 - 8 * i));
-}
 
 struct System {
     SharedSource header, second, loader, program, table;
@@ -167,10 +159,10 @@ SharedSource laid_out(const std::vector<std::pair<std::string, SharedSource>>& f
             .found(counted(end, "byte", "bytes"));
     for (Entry& e : entries)
         if (!e.folder) e.offset = by_path.at(e.path)->offset, e.size = by_path.at(e.path)->content->size();
-    set_be(header, header::program, program_at);
-    set_be(header, header::table, table_at);
-    set_be(header, header::table_size, table_size);
-    set_be(header, header::table_most, table_size);
+    set_big(header, header::program, program_at);
+    set_big(header, header::table, table_at);
+    set_big(header, header::table_size, table_size);
+    set_big(header, header::table_most, table_size);
 
     Layout layout;
     layout.put(0, owned(std::move(header)));

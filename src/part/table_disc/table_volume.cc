@@ -13,6 +13,8 @@
 #include "hotstitch/error.h"
 #include "hotstitch/words.h"
 #include "part/table_disc/game_header.h"
+#include "part/table_disc/numbers.h"
+#include "source/stretch.h"
 #include "source/whole.h"
 
 namespace hotstitch::table_disc {
@@ -21,26 +23,10 @@ namespace {
 constexpr std::uint64_t streamed = 0x8000;  ///< what files that are streamed are aligned to
 constexpr std::string_view in_files = "files/";
 
-Bytes read_all(const ByteSource& data, std::uint64_t at, std::uint64_t size) {
-    Bytes bytes(static_cast<std::size_t>(size));
-    const ByteView read = data.read(at, bytes.size(), bytes);
-    if (read.data() != bytes.data()) std::copy(read.begin(), read.end(), bytes.begin());
-    return bytes;
-}
-
-std::uint64_t up_to(std::uint64_t value, std::uint64_t alignment) {
-    return (value + alignment - 1) / alignment * alignment;
-}
-
 /// The old place's power of two, between what offsets can say and what is streamed.
 std::uint64_t alignment_of(std::uint64_t offset) {
     constexpr std::uint64_t least = 4;
     return offset == 0 ? least : std::clamp(std::uint64_t{1} << std::countr_zero(offset), least, streamed);
-}
-
-void set_be(Bytes& bytes, std::uint64_t at, std::uint64_t value) {
-    for (unsigned i = 0; i < 4; ++i)
-        bytes[static_cast<std::size_t>(at) + i] = static_cast<std::byte>(value >> (24 - 8 * i));
 }
 
 /// The blocks of `content` that differ from what stands at `at`, and all behind the data's end.
@@ -69,7 +55,7 @@ void put_differing(ChangeList& list, const ByteSource& data, std::uint64_t at, c
 
 /// What differs of a few bytes.
 std::uint64_t put_small(ChangeList& list, const ByteSource& data, std::uint64_t at, ByteView now) {
-    const Bytes before = read_all(data, at, now.size());
+    const Bytes before = stretch_of(data, at, now.size());
     std::uint64_t count = 0;
     for (std::size_t i = 0; i < now.size();) {
         std::size_t end = i;
@@ -95,7 +81,7 @@ Part part_of(std::string name, std::uint64_t offset, std::uint64_t size) {
 std::uint64_t program_size(const ByteSource& data, std::uint64_t at) {
     constexpr std::uint64_t dol_header = 0x100, sections = 18;
     if (at == 0 || at > data.size() || data.size() - at < dol_header) return 0;
-    const Bytes head = read_all(data, at, dol_header);
+    const Bytes head = stretch_of(data, at, dol_header);
     std::uint64_t end = dol_header;
     for (std::size_t i = 0; i < sections; ++i)
         if (const std::uint64_t size = u32be(head, 0x90 + 4 * i); size != 0)
@@ -106,7 +92,7 @@ std::uint64_t program_size(const ByteSource& data, std::uint64_t at) {
 std::uint64_t loader_size(const ByteSource& data, std::uint64_t at) {
     constexpr std::uint64_t own_header = 0x20;
     if (at > data.size() || data.size() - at < own_header) return 0;
-    const Bytes head = read_all(data, at, own_header);
+    const Bytes head = stretch_of(data, at, own_header);
     return std::min(own_header + u32be(head, 0x14) + u32be(head, 0x18), data.size() - at);
 }
 
@@ -116,7 +102,7 @@ TableVolume::TableVolume(SharedSource data, unsigned shift, std::uint64_t most)
         throw Error(ErrorCode::truncated, "the disc is cut short in its header")
             .wanted(counted(header::end, "byte", "bytes"))
             .found(counted(data_->size(), "byte", "bytes"));
-    header_ = read_all(*data_, 0, header::end);
+    header_ = stretch_of(*data_, 0, header::end);
     table_at_ = std::uint64_t{u32be(header_, header::table)} << shift;
     program_at_ = std::uint64_t{u32be(header_, header::program)} << shift;
     const std::uint64_t size = std::uint64_t{u32be(header_, header::table_size)} << shift;
@@ -132,7 +118,7 @@ TableVolume::TableVolume(SharedSource data, unsigned shift, std::uint64_t most)
             .in("file table")
             .wanted(fmt::format("at most {}", counted(largest_table, "byte", "bytes")))
             .found(counted(size, "byte", "bytes"));
-    table_bytes_ = read_all(*data_, table_at_, size);
+    table_bytes_ = stretch_of(*data_, table_at_, size);
     table_ = parse_table(table_bytes_, shift);
     program_size_ = program_size(*data_, program_at_);
     loader_size_ = loader_size(*data_, header::end);
@@ -247,10 +233,10 @@ public:
           end_(volume.data_->size()) {}
 
     void set_entry(std::size_t index, std::uint64_t offset, std::uint64_t size) {
-        set_be(table_, entry_size * index + 4, offset >> volume_.shift_);
-        set_be(table_, entry_size * index + 8, size);
+        set_big(table_, entry_size * index + 4, offset >> volume_.shift_);
+        set_big(table_, entry_size * index + 8, size);
     }
-    void set_header(std::uint64_t field, std::uint64_t offset) { set_be(header_, field, offset >> volume_.shift_); }
+    void set_header(std::uint64_t field, std::uint64_t offset) { set_big(header_, field, offset >> volume_.shift_); }
     ChangeList& list() { return list_; }
 
     /// What the owner's content is said to be, and where.
@@ -260,7 +246,7 @@ public:
             set_header(header::table, offset);
             set_header(header::table_size, up_to(size, std::uint64_t{1} << volume_.shift_));
             const std::uint64_t stored = up_to(size, std::uint64_t{1} << volume_.shift_) >> volume_.shift_;
-            if (stored > u32be(header_, header::table_most)) set_be(header_, header::table_most, stored);
+            if (stored > u32be(header_, header::table_most)) set_big(header_, header::table_most, stored);
             return;
         }
         if (owner < header_owner) set_entry(owner, offset, size);
@@ -306,11 +292,11 @@ PutResult TableVolume::put_header(const SharedSource& content) const {
             .in("part")
             .wanted(counted(header::end, "byte", "bytes"))
             .found(counted(content->size(), "byte", "bytes"));
-    Bytes now = read_all(*content, 0, header::end);
+    Bytes now = stretch_of(*content, 0, header::end);
     PutResult result{ChangeList(data_->size())};
     for (const std::uint64_t field : {header::program, header::table, header::table_size, header::table_most}) {
         if (u32be(now, field) == u32be(header_, field)) continue;
-        set_be(now, field, u32be(header_, field));
+        set_big(now, field, u32be(header_, field));
         if (result.warnings.empty())
             result.warnings.emplace_back("it says other places of program and table, which stay as they are here");
     }
@@ -328,7 +314,7 @@ PutResult TableVolume::put(std::string_view name, const SharedSource& content, R
     if (place.owner == header_owner) return put_header(content);
     if (place.owner == program_owner && size < 0x100)
         throw Error(ErrorCode::usage, "the main program has to be a .dol, and is shorter than its header").in("part");
-    if (place.owner == table_owner) (void)parse_table(read_all(*content, 0, std::min(size, largest_table)), shift_);
+    if (place.owner == table_owner) (void)parse_table(stretch_of(*content, 0, std::min(size, largest_table)), shift_);
     Changing change(*this);
     const bool there = place.size != 0 && slice(place.offset, place.size) != nullptr;
     const bool shared =
