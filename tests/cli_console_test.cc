@@ -57,6 +57,13 @@ TEST_F(CliConsole, ACompressedCopyIsTheDiscEverywhere) {
     EXPECT_EQ(answer({"put", "kelp.cso", "files/data/messages.txt=fog.txt", "-o", "put.iso"}), "0 put");
     EXPECT_EQ(text_of(files_in("put.iso").at("data/messages.txt")), "fog\n");
     EXPECT_EQ(run({"put", "kelp.cso", "files/data/messages.txt=fog.txt", "--in-place"}).code, 2);
+    EXPECT_EQ(run({"apply", "kelp.cso", "mod.bps", "--in-place"}).code, 2);
+    // A newer patch, by the receipt, which names the copy.
+    folder.put("newer.iso", demo::junk(3000, 4));
+    ASSERT_EQ(answer({"create", "kelp.iso", "newer.iso", "-o", "newer.bps"}), "0 made");
+    EXPECT_EQ(answer({"renew", "out.iso", "newer.bps"}), "0 made");
+    EXPECT_EQ(contents(folder / "out.iso"), demo::junk(3000, 4));
+    EXPECT_EQ(answer({"undo", "out.iso"}), "0 removed");
     EXPECT_EQ(answer({"create", "kelp.cso", "mod.iso", "-o", "again.bps"}), "0 made");
     EXPECT_EQ(contents(folder / "again.bps"), contents(folder / "mod.bps"));
     EXPECT_EQ(answer({"mend", "kelp.cso", "title=Fog", "-o", "fog.iso"}), "0 mended");

@@ -83,6 +83,7 @@ public:
             // that says it all
         } else {
             look_at_content();
+            if (result_.next == NextStep::save_plain_copy) return std::move(result_);  // its size says nothing
             if (facts_.source_was_packed) reason({.why = Why::unpacked_source});
             if (traits_of(facts_.format).has_windows && source_.empty())
                 look_at_windows();

@@ -19,7 +19,8 @@ std::optional<std::pair<InputFile, std::string>> ApplyJob::State::file_around() 
     std::error_code code;
     if (inside.empty() || fs::is_directory(name, code)) return std::nullopt;
     InputFile file = open_for_change(name, inside, work);
-    if (is_archive(file) || is_packed(file)) return std::nullopt;
+    // All of a compressed copy is the disc itself.
+    if (is_archive(file) || is_packed(file) || (file.is_computed() && inside == "content")) return std::nullopt;
     return std::pair{std::move(file), inside};
 }
 

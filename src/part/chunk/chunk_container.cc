@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <array>
 #include <map>
+#include <unordered_map>
 
 #include "field/numbers.h"
 #include "field/text.h"
@@ -125,6 +126,7 @@ public:
             for (const std::string& one : path) whole += (whole.empty() ? "" : "/") + one;
             names_.push_back(std::move(whole));
         }
+        for (std::size_t i = 0; i < names_.size(); ++i) by_name_.emplace(names_[i], i);
     }
 
     std::string_view kind() const noexcept override { return "chunk-file"; }
@@ -179,10 +181,10 @@ private:
     }
 
     std::size_t index_of(const Part& part) const {
-        const auto found = std::find(names_.begin(), names_.end(), part.name);
-        if (found == names_.end())
+        const auto found = by_name_.find(part.name);
+        if (found == by_name_.end())
             throw Error(ErrorCode::usage, fmt::format("there is no part {} in {}", part.name, title())).in("part");
-        return static_cast<std::size_t>(found - names_.begin());
+        return found->second;
     }
 
     /// Why what lies behind the chunk must not move; empty: it may.
@@ -235,6 +237,7 @@ private:
     SharedSource file_;
     Parsed found_;
     std::vector<std::string> names_;
+    std::unordered_map<std::string_view, std::size_t> by_name_;
 };
 
 }  // namespace

@@ -97,7 +97,9 @@ std::uint64_t loader_size(const ByteSource& data, std::uint64_t at) {
 }
 
 TableVolume::TableVolume(SharedSource data, unsigned shift, std::uint64_t most)
-    : data_(std::move(data)), shift_(shift), most_(std::max(most, data_->size())) {
+    : data_(std::move(data)),
+      shift_(shift),
+      most_(std::min(std::max(most, data_->size()), std::uint64_t{UINT32_MAX} << shift)) {
     if (data_->size() < header::end)
         throw Error(ErrorCode::truncated, "the disc is cut short in its header")
             .wanted(counted(header::end, "byte", "bytes"))
@@ -137,9 +139,12 @@ void TableVolume::find_used() {
     used_.push_back({header::end, header::end + loader_size_, loader_owner});
     if (program_size_ != 0) used_.push_back({program_at_, program_at_ + program_size_, program_owner});
     used_.push_back({table_at_, table_at_ + table_bytes_.size(), table_owner});
-    for (std::size_t i = 1; i < table_.entries.size(); ++i)
-        if (const Entry& e = table_.entries[i]; !e.folder && e.size != 0)
-            used_.push_back({e.offset, e.offset + e.size, i});
+    for (std::size_t i = 1; i < table_.entries.size(); ++i) {
+        const Entry& e = table_.entries[i];
+        if (e.folder) continue;
+        by_path_.emplace(e.path, i);
+        if (e.size != 0) used_.push_back({e.offset, e.offset + e.size, i});
+    }
     std::sort(used_.begin(), used_.end(),
               [](const Used& a, const Used& b) { return a.begin != b.begin ? a.begin < b.begin : a.end < b.end; });
 }
@@ -175,9 +180,10 @@ TableVolume::Place TableVolume::place_of(std::string_view name) const {
     if (name == "sys/main.dol" && program_size_ != 0) return {program_at_, program_size_, program_owner};
     if (name == "sys/file-table") return {table_at_, table_bytes_.size(), table_owner};
     if (name.starts_with(in_files))
-        for (std::size_t i = 1; i < table_.entries.size(); ++i)
-            if (const Entry& e = table_.entries[i]; !e.folder && e.path == name.substr(in_files.size()))
-                return {e.offset, e.size, i};
+        if (const auto found = by_path_.find(name.substr(in_files.size())); found != by_path_.end()) {
+            const Entry& e = table_.entries[found->second];
+            return {e.offset, e.size, found->second};
+        }
     throw Error(ErrorCode::usage, fmt::format("there is no part {}", name)).in("part");
 }
 

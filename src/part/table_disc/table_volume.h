@@ -7,6 +7,7 @@
 #include <optional>
 #include <string>
 #include <string_view>
+#include <unordered_map>
 #include <vector>
 
 #include "hotstitch/part.h"
@@ -27,6 +28,8 @@ public:
     /// `shift`: of stored offsets. `most`: bytes the data may grow to. Throws Error(io), Error(damaged, limit) where
     /// nothing of the table can be read.
     TableVolume(SharedSource data, unsigned shift, std::uint64_t most);
+    TableVolume(const TableVolume&) = delete;
+    TableVolume& operator=(const TableVolume&) = delete;
 
     const SharedSource& data() const noexcept { return data_; }
     const std::vector<Entry>& entries() const noexcept { return table_.entries; }
@@ -70,6 +73,7 @@ private:
     FileTable table_;
     std::uint64_t table_at_ = 0, program_at_ = 0, program_size_ = 0, loader_size_ = 0;
     std::vector<Used> used_;
+    std::unordered_map<std::string_view, std::size_t> by_path_;  ///< of files, their entries
 };
 
 /// A disc laid out anew from loose files: what a folder with "sys/" and "files/" holds. `total`: bytes of the disc; 0:
