@@ -145,11 +145,11 @@ namespace {
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
     const ByteView input = std::as_bytes(std::span(data, size));
-    if constexpr (FUZZ_ENTRY == 0) broken_console(Input(text_of(input)));
-    if constexpr (FUZZ_ENTRY == 1) broken_partition(Input(text_of(input)));
-    if constexpr (FUZZ_ENTRY == 2) broken_cartridge(Input(text_of(input)));
-    if constexpr (FUZZ_ENTRY == 3) any_copy(Input(text_of(input)));
-    if constexpr (FUZZ_ENTRY == 4) any_chunks(Input(text_of(input)));
-    if constexpr (FUZZ_ENTRY == 5) any_keys(input);
+    if (FUZZ_ENTRY == 0) broken_console(Input(text_of(input)));
+    if (FUZZ_ENTRY == 1) broken_partition(Input(text_of(input)));
+    if (FUZZ_ENTRY == 2) broken_cartridge(Input(text_of(input)));
+    if (FUZZ_ENTRY == 3) any_copy(Input(text_of(input)));
+    if (FUZZ_ENTRY == 4) any_chunks(Input(text_of(input)));
+    if (FUZZ_ENTRY == 5) any_keys(input);
     return 0;
 }

@@ -84,7 +84,7 @@ std::vector<Ground> grounds() {
                  demo::table_disc(demo::console_files(1), {.later = true, .total = 20 * 0x7C00, .gap = 300}));
          },
          [](ByteView image) { return without_program(demo::files_of_table(demo::volume_of(image), true)); },
-         "partition 0/files/", names, 9000, 6, true},
+         "partition 0/files/", names, 9000, 4, true},
         {"a cartridge", [] { return demo::file_cartridge(cartridge_files(), false); }, by_library, "", {}, 5000, 40},
         {"a trimmed cartridge",
          [] { return demo::file_cartridge(cartridge_files(), true); },

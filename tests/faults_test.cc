@@ -89,8 +89,6 @@ const std::vector<Scenario> scenarios{
      {},
      {"put", "part.iso", "partition 0/files/opening.bin=fog.bps", "--keys", "keys.txt", "--as", "new/{serial}.iso"},
      "part.iso"},
-    {"put into a cartridge's files", {}, {"put", "kelp.nds", "data/a.bin=other.sfc", "--in-place"}, "kelp.nds"},
-    {"put into a compressed copy", {}, {"put", "kelp.cso", "files/data/berths.bin=fog.bps", "-o", "c.gcm"}, "kelp.cso"},
     {"take", {}, {"take", "kelp.sfc:bank 1", "-o", "new/bank.bin"}, "kelp.sfc"},
     {"renew", {{"apply", "kelp.sfc", "night.bps", "-o", "out.sfc"}}, {"renew", "out.sfc", "newer.bps"}, "out.sfc"},
 };
@@ -127,8 +125,6 @@ const std::vector<Content>& contents_at_first() {
                                     {"kelp.exe", demo::pe({.overlay = 3000})},
                                     {"kelp.elf", demo::elf()},
                                     {"kelp.gcm", disc},
-                                    {"kelp.cso", demo::deflate_copy(disc, 2048)},
-                                    {"kelp.nds", demo::file_cartridge({{"data/a.bin", Bytes(300)}}, false)},
                                     {"part.iso", demo::partition_disc(later)},
                                     {"keys.txt", {bytes_of(keys).begin(), bytes_of(keys).end()}},
                                     {"kelp.iso", demo::disc({{"DATA/A.BIN", Bytes(9000)}, {"GAME.SFC", source}})}};
