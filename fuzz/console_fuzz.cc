@@ -122,8 +122,9 @@ namespace {
     }
     const MemorySource file(image);
     identify(file);
+    if (identify(file).kind.name != "chunk-file") return;
     const auto container = open_container(file);
-    if (container == nullptr || container->kind() != "chunk-file") return;
+    require(container != nullptr);
     const Contents before = contents_of(file);
     require(!before.empty());
     for (const Part& part : container->parts())

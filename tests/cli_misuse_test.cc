@@ -178,6 +178,7 @@ TEST_F(CliMisuse, StreamsAndOddNamesHaveReceipts) {
 
 TEST_F(CliMisuse, ArchivesAreLookedInto) {
     folder.put("m0.bps", hotstitch::create(demo::kelp_harbour(0), target));
+    folder.put("fog.sfc", demo::fog_signals(source));
     zip("one.zip", "kelp.sfc");
     zip("two.zip", "kelp.sfc old.sfc");
     zip("mods.zip", "n.bps m0.bps");
@@ -195,7 +196,8 @@ TEST_F(CliMisuse, ArchivesAreLookedInto) {
             0,
             "n.bps: the only one of 2 patches in mods.zip that fits"},
            {{"apply", "kelp.sfc", "nest.zip", "-o", "b.sfc"}, 0, "n.bps: the only one of 2 patches"},
-           {{"apply", "night.sfc", "nest.zip", "-o", "c.sfc"}, 2, "nest.zip:mods.zip:"},
+           {{"apply", "night.sfc", "nest.zip", "-o", "d.sfc"}, 0, "already patched"},
+           {{"apply", "fog.sfc", "nest.zip", "-o", "c.sfc"}, 2, "nest.zip:mods.zip:"},
            {{"apply", "kelp.sfc", "nest.zip:mods.zip:n.bps", "-o", "c.sfc"}, 0, "Made "}});
     EXPECT_TRUE(contents(folder / "b.sfc") == target);
 }

@@ -45,7 +45,7 @@ void state_beside_patch(const PatchInput& patch, Report& report) {
     if (patch.chosen_of != 0)
         report.fact(
             "chosen", "chosen",
-            fmt::format("{}, the only one of {} patches in {} that fits: {}", shown(patch.file.path().filename()),
+            fmt::format("{}: the only one of {} patches in {} that fits; {}", shown(patch.file.path().filename()),
                         patch.chosen_of, shown(patch.archive), escaped(patch.chosen_by)),
             file_json(patch.file.origin()));
     checks_fact(report, patch.found);

@@ -129,6 +129,7 @@ constexpr SchemaRow rows[] = {
     {"agreement", "*agree", "boolean", "whether both write the same"},
 
     {"verify", "patch", "file", ""},
+    {"verify", "chosen", "file", "the patch that fits, of several in an archive or folder"},
     {"verify", "readme", "file[]", "texts beside it in its archive"},
     {"verify", "checks_file", "file", "that lies beside it"},
     {"verify", "needed", "string?", "the source that it needs, by the list of known files"},

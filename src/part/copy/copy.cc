@@ -26,6 +26,11 @@ bool begins_with(ByteView head, std::string_view word, std::size_t at = 0) {
     return head.size() >= at + word.size() && text_at(head, at, word.size()) == word;
 }
 
+/// With the header of a console's disc.
+bool begins_disc(ByteView head) {
+    return head.size() >= 0x20 && (u32be(head, 0x18) == 0x5D1C9EA3 || u32be(head, 0x1C) == 0xC2339F3D);
+}
+
 using namespace std::string_view_literals;
 
 constexpr std::string_view compressed = "a compressed copy of a disc";
@@ -35,7 +40,8 @@ constexpr CopyForm only_recognised[] = {
     {"chd", compressed, [](ByteView head) { return begins_with(head, "MComprHD"sv); }},
     {"ecm", "a copy of a disc whose error correction was taken out",
      [](ByteView head) { return begins_with(head, "ECM\0"sv); }},
-    {"nkit", "a shortened copy of a disc", [](ByteView head) { return begins_with(head, "NKIT"sv, 0x200); }}};
+    {"nkit", "a shortened copy of a disc",
+     [](ByteView head) { return begins_with(head, "NKIT"sv, 0x200) && begins_disc(head); }}};
 
 /// Unpacks blocks.
 class PlainImage final : public ByteSource {
@@ -225,8 +231,7 @@ const CopyForm* form_of(ByteView head) noexcept {
 }
 
 std::uint64_t full_size(ByteView begin, std::uint64_t end) noexcept {
-    const bool later = begin.size() >= 0x20 && u32be(begin, 0x18) == 0x5D1C9EA3,
-               earlier = begin.size() >= 0x20 && u32be(begin, 0x1C) == 0xC2339F3D;
+    const bool later = begins_disc(begin) && u32be(begin, 0x18) == 0x5D1C9EA3, earlier = begins_disc(begin) && !later;
     if (earlier && end <= small_disc + (std::uint64_t{256} << 20)) return small_disc;
     // A last block may reach past the disc's end, by less than its size.
     constexpr std::uint64_t overhang = 64 << 20;
