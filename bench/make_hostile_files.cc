@@ -205,6 +205,7 @@ std::string with_table(const std::string& table) {
     return disc + table;
 }
 
+template <class Put>
 void put_console_files(const Put& put) {
     // A million files in 30 folders, one in the other, each with a name of 250 letters.
     constexpr unsigned files = 200'000, depth = 30;
@@ -220,9 +221,9 @@ void put_console_files(const Put& put) {
     put("a map of 128 GiB.ciso", map + std::string(1000, '\0'));
     put("an index of a billion blocks.cso", "CISO" + little(0x18, 4) + little(std::uint64_t{1} << 36, 8) +
                                                 little(512, 4) + little(1, 4) + std::string(1 << 20, '\1'));
-    std::string bomb = "CISO" + little(0x18, 4) + little(8 << 20, 8) + little(8 << 20, 4) + little(1, 4) +
-                       little(32, 4) + little(32 + 100, 4);
-    put("a block that is no deflate.cso", bomb + std::string(100, '\xFF'));
+    const std::string index = "CISO" + little(0x18, 4) + little(8 << 20, 8) + little(8 << 20, 4) + little(1, 4) +
+                              little(32, 4) + little(32 + 100, 4);
+    put("a block that is no deflate.cso", index + std::string(100, '\xFF'));
     // Chunks in chunks, and very many.
     std::string chunk = "KELP";
     for (int i = 0; i < 20'000; ++i) chunk = "KELPLIST" + little(chunk.size(), 4) + chunk;

@@ -57,7 +57,8 @@ public:
         const MutableByteView into = scratch.first(length);
         // The second half begins with a block.
         const std::uint64_t middle = (offset + length / 2) / index_->block_size * index_->block_size;
-        if (length < worth_a_thread || middle <= offset) return fill(offset, into), into;
+        // A source that is not in memory may be read by one thread only.
+        if (length < worth_a_thread || middle <= offset || !file_->whole()) return fill(offset, into), into;
         const auto first = static_cast<std::size_t>(middle - offset);
         std::future<void> second = std::async(std::launch::async, [&] { fill(middle, into.subspan(first)); });
         fill(offset, into.first(first));
