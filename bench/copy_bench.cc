@@ -120,7 +120,7 @@ private:
 
 int main(int argc, char** argv) {
     const std::filesystem::path folder = argc > 1 ? argv[1] : ".";
-    const std::uint64_t size = argc > 2 ? std::strtoull(argv[2], nullptr, 10) : 64 << 20;
+    const std::uint64_t size = (argc > 2 ? std::strtoull(argv[2], nullptr, 10) : 64 << 20) >> 20 << 20;
     const Bytes unit = content(1 << 20);
     write_short_list(folder / "deflate.cso", unit, size, 2048, false);
     write_short_list(folder / "lz4.zso", unit, size, 2048, true);

@@ -86,8 +86,9 @@ void put_archives(const std::filesystem::path& folder) {
     for (int i = 0; i < 200; ++i)
         names += tar_header("@LongLink", 1 << 20, 'L') + std::string(1 << 20, static_cast<char>('a' + i % 26)) +
                  tar_header("n", 0);
-    for (int i = 0; i < 100'000; ++i) folders += tar_header("d" + std::to_string(i) + "/", 0, '5');
-    for (int i = 0; i < 60'000; ++i) files += tar_header("f" + std::to_string(i), 0);
+    for (int i = 0; i < 100'000; ++i)
+        folders += tar_header(std::string("d").append(std::to_string(i)).append("/"), 0, '5');
+    for (int i = 0; i < 60'000; ++i) files += tar_header(std::string("f").append(std::to_string(i)), 0);
     for (int i = 0; i < 5; ++i) nested = gzipped(nested);
     std::string streams;
     const std::string one = bzipped(zeros.substr(0, 900'000));

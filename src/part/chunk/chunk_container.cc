@@ -19,7 +19,7 @@ namespace hotstitch {
 namespace {
 
 constexpr std::uint64_t header_size = 8;
-constexpr std::size_t most_chunks = 1 << 20, most_depth = 16;
+constexpr std::size_t most_chunks = 100'000, most_depth = 16;
 
 /// How a file of chunks is laid out.
 struct Rules {
