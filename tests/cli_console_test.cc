@@ -48,6 +48,7 @@ TEST_F(CliConsole, ACompressedCopyIsTheDiscEverywhere) {
     folder.put("fog.txt", "fog\n");
     ASSERT_EQ(answer({"create", "kelp.iso", "mod.iso", "-o", "mod.bps"}), "0 made");
     EXPECT_EQ(answer({"verify", "mod.bps", "kelp.cso"}), "0 fits");
+    EXPECT_EQ(run({"verify", "mod.bps", "kelp.cso", "--json"}).json()["sources"][0]["path"], "kelp.cso");
     EXPECT_EQ(answer({"apply", "kelp.cso", "mod.bps", "-o", "out.iso"}), "0 made");
     EXPECT_EQ(contents(folder / "out.iso"), other);
     EXPECT_EQ(answer({"apply", "kelp.cso", "mod.bps"}), "0 made-already") << "a plain image, under the name of one";
