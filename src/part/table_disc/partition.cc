@@ -18,7 +18,7 @@ namespace hotstitch::table_disc {
 namespace {
 
 constexpr std::uint64_t lists_at = 0x40000, header_size = 0x2C0;
-constexpr std::size_t list_count = 4, most_partitions = 64, data_iv = 0x3D0;
+constexpr std::size_t list_count = 4, most_partitions = 64;
 
 bool inside(const ByteSource& disc, std::uint64_t at, std::uint64_t size) {
     return at <= disc.size() && size <= disc.size() - at;
@@ -47,7 +47,7 @@ bool opens(const ByteSource& disc, const Partition& partition) {
     if (partition.clusters == 0) return true;
     const HashBlock hashes = hashes_of(disc, partition, 0);
     const Bytes block = stretch_of(disc, partition.data + cluster_hashes, cluster_hashes);
-    const Bytes stored = stretch_of(disc, partition.data + data_iv, cipher_block);
+    const Bytes stored = stretch_of(disc, partition.data + cluster_iv, cipher_block);
     Bytes plain(cluster_hashes);
     decrypt_cbc(*partition.title_key, key_at(stored, 0), block, plain);
     const auto sum = sha1_of(plain);
@@ -145,7 +145,7 @@ private:
         const std::size_t end = (skip + into.size() + cipher_block - 1) / cipher_block * cipher_block;
         std::array<std::byte, cluster_size> storage;
         const ByteView stored = disc_->read(partition_.data + cluster * cluster_size, cluster_size, storage);
-        const std::size_t iv_at = begin == 0 ? data_iv : cluster_hashes + begin - cipher_block;
+        const std::size_t iv_at = begin == 0 ? cluster_iv : cluster_hashes + begin - cipher_block;
         std::array<std::byte, cluster_data> plain;
         const MutableByteView out(plain.data(), end - begin);
         decrypt_cbc(*partition_.title_key, key_at(stored, iv_at), stored.subspan(cluster_hashes + begin, end - begin),

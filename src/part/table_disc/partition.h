@@ -16,7 +16,7 @@ namespace hotstitch::table_disc {
 
 inline constexpr std::uint64_t cluster_size = 0x8000, cluster_hashes = 0x400, cluster_data = 0x7C00,
                                group_clusters = 64, group_size = group_clusters * cluster_size,
-                               group_data = group_clusters * cluster_data, ticket_size = 0x2A4,
+                               group_data = group_clusters * cluster_data, cluster_iv = 0x3D0, ticket_size = 0x2A4,
                                hash_table_size = 0x18000;
 
 struct Partition {

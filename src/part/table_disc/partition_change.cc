@@ -18,7 +18,7 @@ namespace hotstitch::table_disc {
 namespace {
 
 constexpr std::size_t hash_size = 20, first_hashes_size = 31 * hash_size, blocks = 31, second_hashes = 0x280,
-                      third_hashes = 0x340, eighth = 8, data_iv = 0x3D0;
+                      third_hashes = 0x340, eighth = 8;
 constexpr std::uint64_t content_hash = 0x1F4;
 
 std::array<std::byte, hash_size> hash_into(ByteView bytes, HashBlock& table, std::size_t at) {
@@ -87,7 +87,7 @@ private:
             const MutableByteView cluster = MutableByteView(out).subspan(c * cluster_size, cluster_size);
             encrypt_cbc(*partition_.title_key, Key{}, tables[c], cluster.first(cluster_hashes));
             Key iv;
-            std::copy_n(cluster.begin() + data_iv, iv.size(), iv.begin());
+            std::copy_n(cluster.begin() + cluster_iv, iv.size(), iv.begin());
             encrypt_cbc(*partition_.title_key, iv, plain.subspan(c * cluster_data, cluster_data),
                         cluster.subspan(cluster_hashes));
         }
