@@ -23,6 +23,9 @@ struct Used {
 inline constexpr std::size_t no_entry = static_cast<std::size_t>(-1), loader_owner = no_entry - 1,
                              program_owner = no_entry - 2, table_owner = no_entry - 3, header_owner = no_entry - 4;
 
+/// With which the names of files begin.
+inline constexpr std::string_view in_files = "files/";
+
 class TableVolume {
 public:
     /// `shift`: of stored offsets. `most`: bytes the data may grow to. Throws Error(io), Error(damaged, limit) where
