@@ -162,8 +162,8 @@ private:
 /// What a put changes, in a copy of the ROM's tables: the file itself comes in by a splice.
 class Putting {
 public:
-    Putting(ByteView rom, const RomFile& file, const SharedSource& content, const PutOptions& options)
-        : rom_(rom), file_(file), content_(content), options_(options), made_(rom.begin(), rom.end()) {
+    Putting(ByteView rom, const RomFile& file, SharedSource content, const PutOptions& options)
+        : rom_(rom), file_(file), content_(std::move(content)), options_(options), made_(rom.begin(), rom.end()) {
         std::vector<std::string> ignored;
         Reader reader(rom, ignored);
         files_ = reader.run();

@@ -112,7 +112,8 @@ std::optional<Parsed> parsed(const ByteSource& file) {
 
 class ChunkContainer final : public Container {
 public:
-    ChunkContainer(SharedSource file, Parsed found) : file_(std::move(file)), found_(std::move(found)) {
+    ChunkContainer(SharedSource file, Identity identity, Parsed found)
+        : file_(std::move(file)), identity_(std::move(identity)), found_(std::move(found)) {
         std::vector<std::string> path;
         std::vector<std::map<std::string, int>> seen(1);
         for (const Chunk& chunk : found_.chunks) {
@@ -131,9 +132,9 @@ public:
 
     std::string_view kind() const noexcept override { return "chunk-file"; }
     std::string title() const override {
-        const Chunk& outer = found_.chunks.front();
-        return outer.type.empty() ? fmt::format("a {} of chunks", outer.id)
-                                  : fmt::format("a {} of type {}", outer.id, escaped(outer.type));
+        const std::string_view title = identity_.kind.title;
+        const std::string& type = found_.chunks.front().type;
+        return type.empty() ? std::string(title) : fmt::format("{} of type {}", title, escaped(type));
     }
 
     void visit(const VisitPart& visitor) const override {
@@ -235,6 +236,7 @@ private:
     }
 
     SharedSource file_;
+    Identity identity_;
     Parsed found_;
     std::vector<std::string> names_;
     std::unordered_map<std::string_view, std::size_t> by_name_;
@@ -253,10 +255,10 @@ std::optional<FileKind> recognise_chunks(const ByteSource& file) {
                                                        : "a file of chunks (FORM)"};
 }
 
-std::unique_ptr<Container> open_chunks(const ByteSource& file, Identity, const Limits&, const Progress&) {
+std::unique_ptr<Container> open_chunks(const ByteSource& file, Identity identity, const Limits&, const Progress&) {
     auto found = parsed(file);
     if (!found) return nullptr;
-    return std::make_unique<ChunkContainer>(borrowed(file), *std::move(found));
+    return std::make_unique<ChunkContainer>(borrowed(file), std::move(identity), *std::move(found));
 }
 
 }  // namespace hotstitch

@@ -142,16 +142,19 @@ private:
 /// file the plain image.
 class CopyContainer final : public Container {
 public:
-    CopyContainer(SharedSource plain, std::unique_ptr<Container> disc, std::string title,
+    CopyContainer(SharedSource plain, std::unique_ptr<Container> disc, Identity copy,
                   std::optional<std::uint64_t> packed_size)
         : plain_(std::move(plain)),
           disc_(std::move(disc)),
-          title_(std::move(title)),
+          copy_(std::move(copy)),
           packed_(packed_size.has_value()),
           file_size_(packed_size.value_or(plain_->size())) {}
 
     std::string_view kind() const noexcept override { return disc_ ? disc_->kind() : "disc-copy"; }
-    std::string title() const override { return disc_ ? fmt::format("{} in {}", disc_->title(), title_) : title_; }
+    std::string title() const override {
+        const std::string_view own = copy_.kind.title;
+        return disc_ ? fmt::format("{} in {}", disc_->title(), own) : std::string(own);
+    }
     std::vector<std::string> warnings() const override {
         return disc_ ? disc_->warnings() : std::vector<std::string>();
     }
@@ -207,7 +210,7 @@ private:
 
     SharedSource plain_;
     std::unique_ptr<Container> disc_;
-    std::string title_;
+    Identity copy_;
     bool packed_;
     std::uint64_t file_size_;
 };
@@ -272,11 +275,13 @@ std::unique_ptr<Container> open_copy(const ByteSource& file, Identity identity, 
     const SharedSource plain = copy::plain_of(borrowed(file), *copy::form_of(head_of(file, copy_head)));
     // Never a copy in a copy, and so on without an end.
     auto disc = identify(*plain).is("disc") ? open_container(*plain, limits, progress) : nullptr;
-    return std::make_unique<copy::CopyContainer>(plain, std::move(disc), std::string(identity.kind.title), file.size());
+    return std::make_unique<copy::CopyContainer>(plain, std::move(disc), std::move(identity), file.size());
 }
 
 std::unique_ptr<Container> with_content(const ByteSource& plain, std::unique_ptr<Container> disc) {
-    return std::make_unique<copy::CopyContainer>(borrowed(plain), std::move(disc), "a compressed copy", std::nullopt);
+    Identity copy;
+    copy.kind = {"disc-copy", "a compressed copy"};
+    return std::make_unique<copy::CopyContainer>(borrowed(plain), std::move(disc), std::move(copy), std::nullopt);
 }
 
 }  // namespace hotstitch

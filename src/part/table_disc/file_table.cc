@@ -24,7 +24,7 @@ bool is_ascii(std::string_view text) {
 
 /// In another character set; empty: it is not in the first one.
 std::string converted(std::string_view text, const char* from, const char* to) {
-    const iconv_t converter = ::iconv_open(to, from);
+    iconv_t converter = ::iconv_open(to, from);
     if (converter == reinterpret_cast<iconv_t>(-1)) return {};
     std::string in(text), out(4 * text.size() + 4, '\0');
     char *in_at = in.data(), *out_at = out.data();
@@ -211,10 +211,10 @@ std::size_t insert_file(std::vector<Entry>& entries, std::string_view path) {
 }
 
 void erase_file(std::vector<Entry>& entries, std::size_t index) {
-    for (std::size_t i = 0; i < entries.size(); ++i) {
-        if (!entries[i].folder) continue;
-        if (entries[i].end > index) --entries[i].end;
-        if (entries[i].parent > index) --entries[i].parent;
+    for (Entry& entry : entries) {
+        if (!entry.folder) continue;
+        if (entry.end > index) --entry.end;
+        if (entry.parent > index) --entry.parent;
     }
     entries.erase(entries.begin() + static_cast<std::ptrdiff_t>(index));
 }
