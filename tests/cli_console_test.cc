@@ -226,4 +226,83 @@ TEST_F(CliConsole, ACartridgesFilesAreTakenAndPut) {
     EXPECT_EQ(contents(folder / "again.nds"), contents(folder / "out.nds"));
 }
 
+/// Each way of going wrong: its own message, its exit code, nothing written, nothing lost.
+TEST_F(CliConsole, WhatGoesWrongIsSaidAndLosesNothing) {
+    const Bytes later =
+        demo::partition_disc(demo::table_disc(demo::console_files(1), {.later = true, .total = 20 * 0x7C00}));
+    const auto with = [](Bytes bytes, std::size_t at, std::initializer_list<unsigned> values) {
+        for (const unsigned value : values) bytes[at++] = static_cast<std::byte>(value);
+        return bytes;
+    };
+    folder.put("kelp.gcm", disc);
+    folder.put("later.iso", later);
+    folder.put("keys.txt", demo::key_file());
+    folder.put("twice.txt", demo::key_file() + demo::key_file());
+    folder.put("letters.txt", "common = " + std::string(32, 'g'));
+    folder.put("cut.gcm", Bytes(disc.begin(), disc.begin() + 0x3000));
+    folder.put("no table.gcm", with(disc, 0x424, {0x7F, 0xFF, 0xFF, 0xFF}));
+    folder.put("far file.gcm", with(disc, 0x2F00 + 24 + 4, {0x7F, 0xFF, 0xFF, 0xFF}));
+    folder.put("no hashes.iso", with(later, 0x502B4, {0x3F, 0xFF, 0xFF, 0xFF}));
+    folder.put("damaged.iso", with(later, 0x70000 + 0x400, {1, 2, 3, 4}));
+    const Bytes copy = demo::deflate_copy(disc, 2048);
+    folder.put("cut.cso", Bytes(copy.begin(), copy.begin() + static_cast<std::ptrdiff_t>(copy.size() / 2)));
+    folder.put("broken.cso", with(copy, 0x18 + 4 * 513, {0xFF, 0xFF, 0xFF}));
+    folder.put("kelp.nds", demo::file_cartridge(demo::console_files(1), false));
+    folder.put("game.riff", demo::chunk("FORM", demo::chunk("GEN8", Bytes(20), false, false), false, false));
+    folder.put("large.bin", demo::junk(200'000, 1));
+    folder.put("empty/nothing.txt", "");
+    folder.put("tree/sys/odd.bin", demo::junk(40, 2));
+    const std::string inside = "partition 0/files/opening.bin=large.bin";
+    struct Bad {
+        std::vector<std::string> call;
+        int code;
+        const char* says;
+    };
+    const Bad rows[] = {
+        {{"parts", "no table.gcm"}, 3, "the table of files lies outside the disc"},
+        {{"take", "far file.gcm:files/data/berths.bin", "-o", "x"}, 3, "lies past the end of the image"},
+        {{"put", "kelp.gcm", "files/none.bin=large.bin", "-o", "x"}, 2, "there is no part files/none.bin"},
+        {{"put", "kelp.gcm", "files/none.bin=nowhere.bin", "--add", "-o", "x"}, 4, "cannot open nowhere.bin"},
+        {{"put", "kelp.gcm", "sys/header=large.bin", "-o", "x"}, 2, "sys/header has a fixed size"},
+        {{"put", "kelp.gcm", "--remove", "sys/main.dol", "-o", "x"}, 2, "is what every disc has"},
+        {{"put", "kelp.gcm", "files/opening.bin=large.bin", "--room", "place", "--remove", "x", "-o", "x"},
+         2,
+         "there is no part x"},
+        {{"mend", "kelp.gcm", "region=Atlantis", "-o", "x"}, 2, "Japan"},
+        {{"mend", "kelp.gcm", "disc-number=0", "-o", "x"}, 2, "1 to 255"},
+        {{"put", "later.iso", inside, "-o", "x"}, 2, "there is no part"},
+        {{"put", "later.iso", "partition 0/metadata=large.bin", "-o", "x", "--keys", "keys.txt"}, 3, "is only read"},
+        {{"put", "later.iso", inside, "-o", "x", "--keys", "twice.txt"}, 3, "each name once"},
+        {{"put", "later.iso", inside, "-o", "x", "--keys", "letters.txt"}, 3, "line 1 of the keys is no key"},
+        {{"put", "later.iso", inside, "-o", "x", "--keys", "nowhere.txt"}, 4, "cannot open nowhere.txt"},
+        {{"put", "no hashes.iso", inside, "-o", "x", "--keys", "keys.txt"}, 3, "has its hashes outside the disc"},
+        {{"put", "damaged.iso", inside, "-o", "x", "--keys", "keys.txt"}, 1, "first hash does not come out right"},
+        {{"put", "later.iso", "partition 0/files/new=large.bin", "--add", "--room", "append", "-o", "x", "--keys",
+          "keys.txt", "--patch", "p.bps"},
+         2,
+         "more than one place"},
+        {{"parts", "cut.cso"}, 3, "cut short"},
+        {{"take", "broken.cso:content", "-o", "x"}, 3, "does not unpack to its size"},
+        {{"apply", "cut.cso", "kelp.gcm"}, 3, "cut short"},
+        {{"put", "kelp.nds", "arm9=large.bin", "-o", "x"}, 3, "has to stay there"},
+        {{"put", "kelp.nds", "banner=large.bin", "-o", "x"}, 2, "a banner has a fixed size"},
+        {{"put", "kelp.nds", "new.bin=large.bin", "--add", "-o", "x"}, 3, "nothing can be added"},
+        {{"put", "game.riff", "FORM/GEN8=large.bin", "-o", "x"}, 3, "cannot grow"},
+        {{"put", "empty", "--room", "rebuild", "-o", "x"}, 2, "no folder sys/"},
+        {{"put", "tree", "--room", "rebuild", "-o", "x"}, 2, "nothing that a disc has in sys/"},
+        {{"apply", "kelp.gcm", "empty", "-o", "x"}, 3, "there is no patch in empty"},
+    };
+    EXPECT_NE(run({"parts", "cut.gcm"}).out.find("past the image's end"), std::string::npos);
+    const auto before = folder.names();
+    for (const Bad& row : rows) {
+        SCOPED_TRACE(fmt::format("{}", fmt::join(row.call, " ")));
+        const ToolResult result = run(row.call);
+        EXPECT_EQ(result.code, row.code) << result.err;
+        EXPECT_NE(result.err.find(row.says), std::string::npos) << result.err;
+        EXPECT_EQ(folder.names(), before) << "nothing is left behind";
+    }
+    EXPECT_EQ(contents(folder / "later.iso"), later);
+    EXPECT_EQ(contents(folder / "kelp.gcm"), disc);
+}
+
 }  // namespace
