@@ -158,6 +158,16 @@ struct Chosen {
     std::size_t fitting = 0, unchecked = 0;
 };
 
+std::string why_it_fits(const PatchReader& patch, const std::optional<FoundChecks>& beside, const InputFile& source) {
+    const Digests wanted = joined(patch.facts().source, beside ? beside->checks.source : Digests{});
+    std::string why = wanted.crc32  ? fmt::format("it wants a source with crc32 {}", wanted.crc32->hex())
+                      : wanted.size ? fmt::format("it wants a source of {}", counted(*wanted.size, "byte", "bytes"))
+                                    : "what it makes comes out right";
+    if (const Identity identity = identify(source); !identity.title.empty())
+        why += fmt::format(", as this one is: {}", edition_of(identity));
+    return why;
+}
+
 /// The one of several patches that fits the source.
 Chosen fitting_patch(const std::vector<PatchAmong>& patches, const InputFile& source, const WorkOptions& options) {
     constexpr std::size_t most_tried = 64;
@@ -170,19 +180,12 @@ Chosen fitting_patch(const std::vector<PatchAmong>& patches, const InputFile& so
             const auto patch = open_patch(file, options.limits);
             const auto beside = find_checks(file);
             const Fit found = fit(*patch, meant, beside ? beside->checks : Checks{}, options.limits, options.progress);
-            if (found.answer == FitAnswer::unknown) ++chosen.unchecked;
-            if (found.answer == FitAnswer::already_patched && !chosen.file) {
-                chosen.file.emplace(std::move(file));
-                chosen.by = "this file is what it makes";
-            }
-            if (found.answer != FitAnswer::fits || ++chosen.fitting > 1) continue;
+            const bool fits = found.answer == FitAnswer::fits, patched = found.answer == FitAnswer::already_patched;
+            chosen.unchecked += found.answer == FitAnswer::unknown ? 1 : 0;
+            chosen.fitting += fits ? 1 : 0;
+            if (fits ? chosen.fitting > 1 : !patched || chosen.file) continue;
             chosen.file.emplace(std::move(file));
-            const Digests wanted = joined(patch->facts().source, beside ? beside->checks.source : Digests{});
-            chosen.by = wanted.crc32  ? fmt::format("it wants a source with crc32 {}", wanted.crc32->hex())
-                        : wanted.size ? fmt::format("it wants a source of {}", counted(*wanted.size, "byte", "bytes"))
-                                      : "what it makes comes out right";
-            if (const Identity identity = identify(meant); !identity.title.empty())
-                chosen.by += fmt::format(", as this one is: {}", edition_of(identity));
+            chosen.by = fits ? why_it_fits(*patch, beside, meant) : "this file is what it makes";
         } catch (const Error& error) {
             if (error.code() == ErrorCode::cancelled) throw;  // else it is damaged, and so not meant
         }
