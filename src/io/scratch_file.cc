@@ -59,10 +59,10 @@ std::optional<ByteView> ScratchFile::written() {
 void ScratchFile::copy_to(int descriptor, const Progress& progress) {
     const ByteView all = state_->writer.map();
     Meter meter(progress, Phase::writing, all.size());
-    constexpr std::size_t chunk = 1 << 20;
-    for (std::size_t at = 0; at < all.size(); at += chunk) {
-        write_all(descriptor, all.subspan(at, std::min(chunk, all.size() - at)), "standard output");
-        meter.advance(chunk);
+    constexpr std::size_t step = 1 << 20;
+    for (std::size_t at = 0; at < all.size(); at += step) {
+        write_all(descriptor, all.subspan(at, std::min(step, all.size() - at)), "standard output");
+        meter.advance(step);
     }
 }
 
