@@ -59,6 +59,13 @@ TEST_F(CliConsole, ACompressedCopyIsTheDiscEverywhere) {
     EXPECT_EQ(text_of(files_in("put.iso").at("data/messages.txt")), "fog\n");
     EXPECT_EQ(run({"put", "kelp.cso", "files/data/messages.txt=fog.txt", "--in-place"}).code, 2);
     EXPECT_EQ(run({"apply", "kelp.cso", "mod.bps", "--in-place"}).code, 2);
+    // Through a pipe, it has no name.
+    const std::string packed(text_of(contents(folder / "kelp.cso")));
+    for (const char* const command : {"describe", "parts"})
+        EXPECT_EQ(run_tool({command, "-"}, {.folder = folder.path(), .input = packed}).code, 0) << command;
+    EXPECT_EQ(run_tool({"apply", "-", "mod.bps", "-o", "piped.iso"}, {.folder = folder.path(), .input = packed}).code,
+              0);
+    EXPECT_EQ(contents(folder / "piped.iso"), other);
     // A newer patch, by the receipt, which names the copy.
     folder.put("newer.iso", demo::junk(3000, 4));
     ASSERT_EQ(answer({"create", "kelp.iso", "newer.iso", "-o", "newer.bps"}), "0 made");

@@ -65,7 +65,7 @@ void state_rows(const std::vector<ListedPart>& rows, Report& report) {
 /// What was named: of a compressed copy, not the plain image that it stands for.
 std::filesystem::path handed_in(const OpenedParts& opened) {
     if (!opened.file || !opened.file->is_computed()) return opened.path;
-    return split_file(opened.file->origin()).first;
+    return opened.file->computed_from().path();
 }
 
 void container_fact(const OpenedParts& opened, const char* key, const char* label, Report& report) {

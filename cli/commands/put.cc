@@ -42,8 +42,7 @@ void run_on_folder(const PutArguments& arguments, std::vector<PutItem> items, co
         throw Error(ErrorCode::usage, fmt::format("{} is a folder", shown(arguments.file)))
             .hint(
                 "to lay a disc out anew from it: --room rebuild -o NEW.iso; to put its files into a disc: hotstitch "
-                "put "
-                "DISC files/=FOLDER/files");
+                "put DISC files/=FOLDER/files");
     FolderDisc disc = disc_of_folder(arguments.file, items, context);
     path_fact(report, "folder", "folder", std::filesystem::path(arguments.file));
     report.fact("files", "files", grouped(disc.files), disc.files);

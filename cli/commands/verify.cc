@@ -196,13 +196,13 @@ void run(const VerifyArguments& arguments, const Context& context, Report& repor
     std::error_code code;
     const bool one_file = sources.size() == 1 && !std::filesystem::is_directory(sources[0], code);
     const bool folder = std::filesystem::is_directory(patch_name, code);
-    if (one_file && !folder && patch_name != "-" && sources[0] != "-" &&
-        are_swapped(open_file(sources[0], context), open_file(patch_name, context))) {
-        std::swap(sources[0], patch_name);
-        warn_of_swap(report);
-    }
     std::optional<InputFile> source;  // of several patches, the one for it is meant
     if (one_file && sources[0] != "-") source.emplace(open_file(sources[0], context));
+    if (source && !folder && patch_name != "-" && are_swapped(*source, open_file(patch_name, context))) {
+        std::swap(sources[0], patch_name);
+        source.emplace(open_file(sources[0], context));
+        warn_of_swap(report);
+    }
     const PatchInput patch = open_patch_input(patch_name, context, source ? &*source : nullptr);
     state_patch(patch, report);
     const InputFile& file = patch.file;

@@ -79,6 +79,8 @@ public:
     bool is_unpacked() const noexcept;
     /// Whether it is made by computed().
     bool is_computed() const noexcept;
+    /// The file that it stands for, as it was handed in. REQUIRES is_computed().
+    InputFile computed_from() const;
     /// Whether `path` names the same file as this one, through links too.
     bool is_same_file(const std::filesystem::path& path) const noexcept;
     /// The file as it was when it was opened; nothing for pipes. Of what was unpacked: the archive's.

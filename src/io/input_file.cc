@@ -153,6 +153,7 @@ InputFile InputFile::computed(const InputFile& file, std::string_view name, Shar
     state->path = file.path().parent_path() / name;
     state->whole = file.state_;
     state->computed = std::move(source);
+    if (file.origin().empty()) state->origin.clear();  // what came through a pipe has no name to find it by
     return InputFile(std::move(state));
 }
 
@@ -221,6 +222,10 @@ bool InputFile::is_unpacked() const noexcept {
 
 bool InputFile::is_computed() const noexcept {
     return state_->computed != nullptr;
+}
+
+InputFile InputFile::computed_from() const {
+    return InputFile(state_->whole);
 }
 
 std::optional<FileStamp> InputFile::stamp() const noexcept {

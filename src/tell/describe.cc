@@ -277,11 +277,11 @@ std::optional<InputFile> what_matters_in(const InputFile& file, const std::strin
 }
 
 /// A compressed copy is described as the disc that it stands for.
-void state_copy(const InputFile& file, const WorkOptions& context, Report& part) {
+void state_copy(const InputFile& file, Report& part) {
     if (!file.is_computed()) return;
-    const InputFile copy(split_file(file.origin()).first, context.limits, context.progress);
+    const InputFile copy = file.computed_from();
     part.fact("archive", "in", fmt::format("{}, {}", shown(copy.path()), identify(copy).kind.title),
-              file_json(copy.path()));
+              file_json(copy.origin().empty() ? copy.path() : std::filesystem::path(copy.origin())));
 }
 
 void state_names(Report& part, const std::string& address) {
@@ -341,7 +341,7 @@ void describe_file(const std::string& name, const DescribeRequest& arguments, co
     state_names(part, name);
     const InputFile file = open_file(name, context);
     if (!file.sheet().empty()) path_fact(part, "sheet", "by sheet", file.sheet());
-    state_copy(file, context, part);
+    state_copy(file, part);
     describe_content(file, name, arguments, known, context, part);
 }
 

@@ -198,7 +198,11 @@ std::string words_for_next(const Diagnosis& diagnosis) {
         case NextStep::save_plain_copy:
             return "save a plain, full copy with what made or plays this one, and apply the patch to that";
         case NextStep::get_full_copy: return "get a full copy of the disc, with nothing cut off, taken out or added";
-        case NextStep::cut_behind: return "cut off a copy of the file what is behind, and apply the patch to that";
+        case NextStep::cut_behind: {
+            const Reason& reason = diagnosis.reasons.front();
+            return fmt::format("cut the last {} off a copy, and apply the patch to that",
+                               counted(reason.found - reason.wanted, "byte", "bytes"));
+        }
         case NextStep::look_for_generation: return "look for the disc for the console that the patch was made for";
         case NextStep::get_what_name_says:
             return "if it is an installer or a packed copy, what comes out of it may be the right file";

@@ -28,7 +28,7 @@ void ApplyJob::State::open() {
     }
     swap_if_unmistakable();
     for (ApplyStage& stage : stages) open_stage(stage);
-    if (source->is_computed()) result.archive = split_file(source->origin()).first;
+    if (source->is_computed()) result.archive = source->computed_from().path();
     if (request.as_is || around || source->is_computed()) return;
     SourceFile found = source_for(*std::move(source), *stages.front().reader, options_for(stages.front()).checks, work);
     source.emplace(std::move(found.file));

@@ -25,7 +25,7 @@ bool any(DigestChoice choice) {
 
 void look_at(const InputFile& file, const Wanted& wanted, const WorkOptions& work, VerifiedFile& result) {
     // Of a compressed copy, the copy: the plain image stands nowhere.
-    result.path = file.is_computed() ? std::filesystem::path(split_file(file.origin()).first) : file.path();
+    result.path = file.is_computed() ? file.computed_from().path() : file.path();
     result.size = file.size();
     result.fit = fit(wanted.patch, file, wanted.checks, work.limits, work.progress);
     if (any(wanted.digests)) result.digests = digest(file, wanted.digests, work.progress);
