@@ -6,6 +6,7 @@
 #include <variant>
 #include <vector>
 
+#include "hotstitch/field_jobs.h"
 #include "hotstitch/jobs.h"
 #include "hotstitch/mend.h"
 #include "hotstitch/part_jobs.h"
@@ -24,6 +25,8 @@ struct Common {
     ProgressStyle progress = ProgressStyle::automatic;
     std::uint64_t limit_output = 0, limit_unpacked = 0;  ///< bytes; 0: the defaults
     std::string keys;                                    ///< a file with the user's own keys
+    std::vector<std::string> maps;                       ///< files that say what stands where
+    std::string map_folder;                              ///< and all in this folder
     std::string then;                                    ///< a command to run on the output; {} is its name
 };
 
@@ -115,9 +118,26 @@ struct PutArguments {
     RewriteArguments rewrite;
 };
 
-using CommandArguments = std::variant<tell::DescribeRequest, ApplyArguments, CreateArguments, VerifyArguments,
-                                      RecastArguments, OverlapArguments, UndoArguments, RenewArguments, MendArguments,
-                                      HeaderArguments, PartsArguments, TakeArguments, PutArguments>;
+struct FieldsArguments {
+    std::string file;
+    std::vector<std::string> selectors;  ///< "berth[3].depth", or with "=VALUE"
+    bool csv = false, check = false;
+    std::string compare, save;  ///< another file; where an edit list of what differs goes
+    FieldOptions options;
+    RewriteArguments rewrite;
+};
+
+struct ChartArguments {
+    std::string source, other;  ///< a file; another one, or a patch of it
+    std::string svg;            ///< where the picture goes
+    std::size_t hex = 0;        ///< so many places as bytes
+    ReplaceFlags flags;
+};
+
+using CommandArguments =
+    std::variant<tell::DescribeRequest, ApplyArguments, CreateArguments, VerifyArguments, RecastArguments,
+                 OverlapArguments, UndoArguments, RenewArguments, MendArguments, HeaderArguments, PartsArguments,
+                 TakeArguments, PutArguments, FieldsArguments, ChartArguments>;
 
 struct Arguments {
     std::string command;  ///< "apply", …; empty: only `text` is to be printed

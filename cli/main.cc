@@ -1,12 +1,10 @@
 // SPDX-License-Identifier: MIT
 // Parses, runs one command, prints its report. Errors end here.
 #include <fmt/format.h>
-#include <sys/ioctl.h>
 #include <unistd.h>
 
 #include <algorithm>
 #include <csignal>
-#include <cstdlib>
 #include <new>
 
 #include "advice.h"
@@ -16,24 +14,13 @@
 #include "hotstitch/keys.h"
 #include "render/print.h"
 #include "render/progress_line.h"
+#include "render/style.h"
 #include "render/text.h"
 #include "signals.h"
 #include "then.h"
 
 namespace hotstitch::cli {
 namespace {
-
-bool wants_colour(When when, int descriptor) {
-    if (when != When::automatic) return when == When::always;
-    const char* const no_colour = std::getenv("NO_COLOR");
-    return isatty(descriptor) == 1 && (no_colour == nullptr || *no_colour == '\0');
-}
-
-/// Columns of the terminal, or 0 where there is none.
-std::size_t width_of(int descriptor) {
-    struct winsize size {};
-    return isatty(descriptor) == 1 && ioctl(descriptor, TIOCGWINSZ, &size) == 0 ? size.ws_col : 0;
-}
 
 bool has_argument(int argc, char** argv, std::string_view wanted) {
     return std::any_of(argv, argv + argc, [&](const char* argument) { return argument == wanted; });
@@ -76,6 +63,10 @@ int run_command(const Arguments& arguments, Report& report) {
         const InputFile keys(arguments.common.keys, context.limits, context.progress);
         context.limits.keys = std::make_shared<const Keys>(read_keys(text_of(keys.bytes())));
     }
+    // Of the fields command, a broken map in a folder is told; elsewhere it is passed over.
+    if (!arguments.common.maps.empty() || !arguments.common.map_folder.empty())
+        context.limits.maps =
+            maps_of({arguments.common.maps, arguments.common.map_folder}, context, &context.broken_maps);
     ProgressStyle style = arguments.common.progress;
     if (style == ProgressStyle::automatic && arguments.common.quiet) style = ProgressStyle::none;
     ProgressLine line(style);
@@ -92,7 +83,7 @@ int run_command(const Arguments& arguments, Report& report) {
                 .hint("name a file with -o");
         std::visit([&](const auto& chosen) { run(chosen, context, report); }, arguments.arguments);
     } catch (const Error& error) {
-        constexpr std::string_view reading_only[] = {"describe", "verify", "overlap", "undo", "parts", "take"};
+        constexpr std::string_view reading_only[] = {"describe", "verify", "overlap", "undo", "parts", "take", "chart"};
         const bool writes =
             std::find(std::begin(reading_only), std::end(reading_only), arguments.command) == std::end(reading_only);
         conclude(report, error, writes ? " Nothing was written." : "");

@@ -60,6 +60,9 @@ void add_common(CLI::App& app, Common& common) {
              "Most that may be unpacked from one archive, for example 8G");
     add_value(app, "--keys", common.keys, "FILE",
               "Your own keys for encrypted discs: lines of NAME = 32 hexadecimal digits");
+    add_each(app, "--map", "FILE", "A map: what stands where in files of one kind, for the file it fits (repeatable)",
+             [&common](const std::string& file) { common.maps.push_back(file); });
+    add_value(app, "--maps", common.map_folder, "FOLDER", "All maps in a folder; those that fit are used");
 }
 
 /// A name that --allow takes, what it sets, and what it means.
@@ -380,6 +383,35 @@ void declare(CLI::App& app, PutArguments& put, Common& common) {
     add_allow_changes(command, put.options.allow);
     add_then(command, common);
     add_rewrite(command, put.rewrite);
+    add_common(command, common);
+}
+
+void declare(CLI::App& app, FieldsArguments& fields, Common& common) {
+    auto& command = *app.add_subcommand(
+        "fields", "Named fields of a file, by a map or its own header: show, set (NAME=VALUE) or compare them");
+    command.add_option("FILE", fields.file, "A file, or a part of one: FILE:PART");
+    command.add_option("SELECTOR", fields.selectors,
+                       "berth, berth[3-7], berth[North Quay].depth …; with =VALUE, the field is set");
+    command.add_flag("--csv", fields.csv, "Comma-separated values, for spreadsheets");
+    command.add_flag("--check", fields.check, "Only read the maps, and say what is wrong with them");
+    add_value(command, "--compare", fields.compare, "FILE", "Field by field: what differs from this file (exit 1)");
+    add_value(command, "--save", fields.save, "EDITS", "With --compare: what differs, as an edit list");
+    command.add_flag("--no-mend{false}", fields.options.mend, "Leave checks that were right as they come out");
+    add_allow_changes(command, fields.options.allow);
+    add_then(command, common);
+    add_rewrite(command, fields.rewrite);
+    add_common(command, common);
+}
+
+void declare(CLI::App& app, ChartArguments& chart, Common& common) {
+    auto& command = *app.add_subcommand("chart", "A picture of where two files differ, or of what a patch changes");
+    command.add_option("SOURCE", chart.source, "The unmodified file")->required();
+    command.add_option("TARGET", chart.other, "The modified file, or a patch")->required();
+    add_value(command, "--svg", chart.svg, "FILE", "The same as a picture");
+    command.add_flag("--replace", chart.flags.replace,
+                     "Replace an existing picture; the old one is kept as a dated backup");
+    command.add_flag("--no-backup", chart.flags.no_backup, "Keep no backup of what is replaced");
+    command.add_option("--hex", chart.hex, "The first N places as bytes, old over new")->type_name("N");
     add_common(command, common);
 }
 

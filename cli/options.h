@@ -50,5 +50,7 @@ void declare(CLI::App& app, HeaderArguments& header, Common& common);
 void declare(CLI::App& app, PartsArguments& parts, Common& common);
 void declare(CLI::App& app, TakeArguments& take, Common& common);
 void declare(CLI::App& app, PutArguments& put, Common& common);
+void declare(CLI::App& app, FieldsArguments& fields, Common& common);
+void declare(CLI::App& app, ChartArguments& chart, Common& common);
 
 }  // namespace hotstitch::cli

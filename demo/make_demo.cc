@@ -9,6 +9,7 @@
 
 #include "cartridges.h"
 #include "console_discs.h"
+#include "data_files.h"
 #include "disc.h"
 #include "executables.h"
 
@@ -39,13 +40,24 @@ bool save_discs(const std::filesystem::path& folder) {
     return saved;
 }
 
+demo::Rom text_file(const std::string& from) {
+    demo::Rom bytes;
+    for (const char c : from) bytes.push_back(static_cast<std::byte>(c));
+    return bytes;
+}
+
+/// A data file in two editions, with what its modders know of it.
+bool save_data_files(const std::filesystem::path& folder) {
+    return save(folder / "Kelp Harbour (Europe).dat", demo::harbour_data(false)) &&
+           save(folder / "Kelp Harbour (Americas).dat", demo::harbour_data(true)) &&
+           save(folder / "kelp.tbl", text_file(demo::letters())) &&
+           save(folder / "kelp-europe.map.toml", text_file(demo::map_of(false))) &&
+           save(folder / "kelp-americas.map.toml", text_file(demo::map_of(true))) &&
+           save(folder / "Longer Berths.edits", text_file(demo::longer_berths_edits()));
+}
+
 /// The game on the discs and cartridges with file systems of their own, and copies of them.
 bool save_console_files(const std::filesystem::path& folder) {
-    const auto text = [](const std::string& from) {
-        demo::Rom bytes;
-        for (const char c : from) bytes.push_back(static_cast<std::byte>(c));
-        return bytes;
-    };
     const demo::Rom disc = demo::table_disc(demo::console_files(1), {.total = 3 << 20, .gap = 4096});
     demo::TableDiscOptions later{.later = true, .total = 66 * 0x7C00, .gap = 4096};
     demo::Rom sparse = demo::table_disc(demo::console_files(1), {});
@@ -55,7 +67,7 @@ bool save_console_files(const std::filesystem::path& folder) {
                 demo::table_disc(demo::console_files(0), {.revision = 0, .total = 3 << 20, .gap = 4096})) &&
            save(folder / "Kelp Harbour (partition).iso",
                 demo::partition_disc(demo::table_disc(demo::console_files(1), later))) &&
-           save(folder / "keys.txt", text(demo::key_file())) &&
+           save(folder / "keys.txt", text_file(demo::key_file())) &&
            save(folder / "Kelp Harbour (compressed).cso", demo::deflate_copy(disc, 2048)) &&
            save(folder / "Kelp Harbour (container).wbfs", demo::drive_copy(sparse, 21)) &&
            save(folder / "Kelp Harbour (files).nds", demo::file_cartridge(demo::console_files(1), false)) &&
@@ -117,7 +129,7 @@ int main(int argc, char** argv) {
                  save(folder / "Harbour Master.elf", demo::elf({.is_64_bit = false, .machine = 8, .room = true})) &&
                  save(folder / "Harbour Master.dol", demo::dol()) && save(folder / "Harbour Master.ps-x", demo::ps_x());
     for (const demo::NamedRom& other : demo::cartridges()) saved = saved && save(folder / other.name, other.rom);
-    saved = saved && save_discs(folder) && save_console_files(folder);
+    saved = saved && save_discs(folder) && save_console_files(folder) && save_data_files(folder);
     if (!saved) std::fprintf(stderr, "make_demo: cannot write into %s\n", folder.c_str());
     return saved ? 0 : 4;
 }

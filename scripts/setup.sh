@@ -4,7 +4,7 @@
 set -euo pipefail
 
 packages=(cmake ninja-build g++ gcc-mingw-w64-i686-win32 gcc-mingw-w64-x86-64-win32 osslsigncode openssl binutils clang libclang-rt-14-dev pkg-config libcli11-dev libfmt-dev nlohmann-json3-dev
-          libdeflate-dev libssl-dev liblzma-dev libarchive-dev libarchive-tools genisoimage xorriso zlib1g-dev libbz2-dev libzstd-dev liblz4-dev libgtest-dev libbenchmark-dev "$@")
+          libdeflate-dev libssl-dev liblzma-dev libarchive-dev libarchive-tools genisoimage xorriso zlib1g-dev libbz2-dev libzstd-dev liblz4-dev libtomlplusplus-dev libgtest-dev libbenchmark-dev "$@")
 missing=()
 for package in "${packages[@]}"; do
     dpkg-query -W -f '${db:Status-Status}' "$package" 2>/dev/null | grep -qx installed || missing+=("$package")

@@ -15,6 +15,7 @@ using namespace tell;
 /// What every command gets: the budgets, how progress is told, and "-" as a name.
 struct Context : WorkOptions {
     Common common;
+    std::vector<std::string> broken_maps;  ///< in the folder of maps
 };
 
 void run(const tell::DescribeRequest& arguments, const Context& context, Report& report);
@@ -30,5 +31,7 @@ void run(const HeaderArguments& arguments, const Context& context, Report& repor
 void run(const PartsArguments& arguments, const Context& context, Report& report);
 void run(const TakeArguments& arguments, const Context& context, Report& report);
 void run(const PutArguments& arguments, const Context& context, Report& report);
+void run(const FieldsArguments& arguments, const Context& context, Report& report);
+void run(const ChartArguments& arguments, const Context& context, Report& report);
 
 }  // namespace hotstitch::cli

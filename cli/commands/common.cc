@@ -30,8 +30,9 @@ std::string words_on_disc(const PutStep& step) {
                            step.from_offset ? offset_text(*step.from_offset) : "its place",
                            step.to_offset ? offset_text(*step.to_offset) : "the end");
     if (step.how == "rebuilt")
-        return fmt::format("{}, in its place: {}; what follows it moved by {}", place(step.to_offset), changed,
-                           counted(step.moved_sectors, "sector", "sectors"));
+        return fmt::format(
+            "{}, in its place: {}; what follows it moved{}", place(step.to_offset), changed,
+            step.moved_sectors == 0 ? std::string() : " by " + counted(step.moved_sectors, "sector", "sectors"));
     return fmt::format("{}, in its place: {}", place(step.to_offset), changed);
 }
 

@@ -31,8 +31,8 @@ void note_matching(const MatchFacts& matching, Report& report) {
 void state_patch(const CreateResult& created, Report& report) {
     const PatchFacts& facts = created.report.facts;
     const bool vcdiff = traits_of(facts.format).has_windows;
-    const bool has_checks =
-        traits_of(facts.format).has_checks || (facts.windows != 0 && facts.checked_windows == facts.windows);
+    const bool has_checks = traits_of(facts.format).has_checks || facts.source.has_checksum() ||
+                            (facts.windows != 0 && facts.checked_windows == facts.windows);
     if (vcdiff)
         report.fact("compression", "sections",
                     facts.compressor.empty() ? "plain" : fmt::format("{}-compressed", facts.compressor),

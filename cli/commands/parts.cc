@@ -104,7 +104,9 @@ void run(const PartsArguments& arguments, const Context& context, Report& report
     container_fact(opened, "container", "file", report);
     if (opened.file && !opened.file->sheet().empty()) path_fact(report, "sheet", "by sheet", opened.file->sheet());
     if (!arguments.compare.empty()) return compare(*opened.container, arguments, context, report);
-    const std::vector<ListedPart> rows = list_parts(*opened.container, arguments.request, context);
+    WorkOptions inside = context;
+    inside.limits = opened.limits;
+    const std::vector<ListedPart> rows = list_parts(*opened.container, arguments.request, inside, opened.file.get());
     if (opened.file) opened.file->check_intact();
     for (const std::string& warning : opened.container->warnings()) report.warn(escaped(warning));
     state_rows(rows, report);

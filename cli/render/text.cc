@@ -23,11 +23,6 @@ std::string_view colour_of(Mood mood) {
     return "\x1b[1;31m";
 }
 
-/// Columns that a text takes; characters of several bytes count once.
-std::size_t columns(std::string_view text) {
-    return static_cast<std::size_t>(std::count_if(text.begin(), text.end(), [](char c) { return (c & 0xC0) != 0x80; }));
-}
-
 /// Breaks a text at spaces so that it ends before column `width`; further lines begin at column `indent`. A width of 0
 /// breaks nothing, and a word that is too long for any line stays whole.
 std::string wrapped(std::string_view text, std::size_t indent, std::size_t width) {
@@ -85,7 +80,9 @@ private:
 
     void head(const Report& report) {
         out_ += painted(colour_of(report.mood()), report.sentence()) + "\n";
-        if (!style_.quiet) facts(report.facts());
+        if (style_.quiet) return;
+        facts(report.facts());
+        if (!report.block().empty()) out_ += "\n" + report.block();
     }
 
     template <class T>
@@ -134,6 +131,10 @@ private:
 };
 
 }  // namespace
+
+std::size_t columns(std::string_view text) {
+    return static_cast<std::size_t>(std::count_if(text.begin(), text.end(), [](char c) { return (c & 0xC0) != 0x80; }));
+}
 
 std::string rendered_text(const Report& report, const TextStyle& style) {
     Page page(style);

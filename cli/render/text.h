@@ -16,4 +16,7 @@ struct TextStyle {
 /// Ends with a newline. Quiet: the verdict's sentence only.
 std::string rendered_text(const tell::Report& report, const TextStyle& style);
 
+/// Columns that a text takes; characters of several bytes count once.
+std::size_t columns(std::string_view text);
+
 }  // namespace hotstitch::cli

@@ -4,6 +4,7 @@
 #pragma once
 
 #include <cstdint>
+#include <functional>
 #include <memory>
 #include <vector>
 
@@ -47,6 +48,9 @@ public:
     void put_from(std::uint64_t offset, std::uint64_t removed, SharedSource other, std::uint64_t from,
                   std::uint64_t length);
 
+    /// One more splice as it is. Throws as the others do.
+    void put(Splice splice) { insert(std::move(splice)); }
+
     bool empty() const noexcept { return splices_.empty(); }
     const std::vector<Splice>& splices() const noexcept { return splices_; }
     std::uint64_t source_size() const noexcept { return source_size_; }
@@ -64,8 +68,8 @@ public:
     /// Throws Error(usage) when `next` is for a source of another size.
     ChangeList then(const ChangeList& next) const;
 
-    /// As edits, in target order. Stops when the sink says so.
-    void tell(EditSink& sink) const;
+    /// As edits, in target order. Returns stop when the sink stopped it.
+    Flow tell(EditSink& sink) const;
 
 private:
     friend class ChangedSource;
@@ -79,6 +83,10 @@ private:
 /// Where two files differ at the same places; what only one of them has, counts as different and lies at the end.
 HOTSTITCH_EXPORT std::vector<ByteRange> differing_ranges(const ByteSource& before, const ByteSource& after);
 HOTSTITCH_EXPORT std::vector<ByteRange> differing_ranges(ByteView before, ByteView after);
+
+/// The same run by run, in order, without holding them all.
+HOTSTITCH_EXPORT void each_difference(const ByteSource& before, const ByteSource& after,
+                                      const std::function<void(const ByteRange&)>& found);
 
 /// What turns `before` into `after`, at the same places. A few equal bytes between two that differ come along.
 HOTSTITCH_EXPORT ChangeList differences(const ByteSource& before, const ByteSource& after);

@@ -34,8 +34,10 @@ struct WorkOptions {
 /// "FILE:PART:PART" as the file and the rest; an existing file of the whole name wins, and the rest is then empty.
 HOTSTITCH_EXPORT std::pair<std::string, std::string> split_file(const std::string& address);
 
-/// Opens "FILE" or a part of it, "FILE:PART:PART". Throws what InputFile and extract_part throw.
-HOTSTITCH_EXPORT InputFile open_file(const std::string& address, const WorkOptions& options = {});
+/// Opens "FILE" or a part of it, "FILE:PART:PART". `inside` becomes the limits with which to open what is in it. Throws
+/// what InputFile and extract_part throw.
+HOTSTITCH_EXPORT InputFile open_file(const std::string& address, const WorkOptions& options = {},
+                                     Limits* inside = nullptr);
 
 /// The file that is changed when a part of it is: of a cue sheet, the file that the track lies in which `inside` begins
 /// with. Throws as open_file() does.
@@ -97,6 +99,7 @@ HOTSTITCH_EXPORT std::optional<FoundChecks> find_checks(const InputFile& patch);
 struct PatchInput : PatchFile {
     std::unique_ptr<PatchReader> reader;
     std::optional<FoundChecks> found;
+    Limits limits{};  ///< with which it was opened: an edit list, with the maps beside it
 };
 /// As open_patch_file, open_patch and find_checks, one after the other; throws what they throw.
 HOTSTITCH_EXPORT PatchInput open_patch_input(const std::string& address, const WorkOptions& options = {},

@@ -79,6 +79,11 @@ HOTSTITCH_EXPORT MendPlan plan_mends(const ByteSource& file, const std::vector<M
 HOTSTITCH_EXPORT MendPlan plan_mends(ByteView file, const std::vector<MendRequest>& requests,
                                      const MendOptions& options = {});
 
+/// `change`, and what puts the file's own checks right again that were right before it. Throws Error(refused) for an
+/// executable that is signed or looks packed, unless allowed. `kept` takes what the change reads besides the file.
+HOTSTITCH_EXPORT ChangeList keeping_checks(const ByteSource& file, const Identity& identity, ChangeList change,
+                                           const Allowed& allow, std::vector<SharedSource>& kept);
+
 /// What could be mended in this file; empty where it is no known image.
 HOTSTITCH_EXPORT std::vector<MendOffer> mends_for(const ByteSource& file, const MendOptions& options = {});
 inline std::vector<MendOffer> mends_for(ByteView file, const MendOptions& options = {}) {

@@ -107,6 +107,10 @@ HOTSTITCH_EXPORT std::unique_ptr<Container> open_container(const ByteSource& fil
 /// Whether the file is packed by a codec that is known, and unpacks wholly. Throws Error(io).
 HOTSTITCH_EXPORT bool is_packed(const ByteSource& file);
 
+/// The codecs of packed files by name (docs/formats/payloads.md): "lz10, lz11, …".
+HOTSTITCH_EXPORT std::string codec_names();
+HOTSTITCH_EXPORT bool is_codec(std::string_view name) noexcept;
+
 /// The plain image that a compressed copy of a disc holds, computed while it is read (docs/formats/discs.md,
 /// "Compressed copies"); null where the file is none that is read. Throws Error(damaged, truncated, unsupported, io).
 HOTSTITCH_EXPORT SharedSource plain_copy(const SharedSource& file);
@@ -120,6 +124,19 @@ HOTSTITCH_EXPORT Part find_part(const Container& container, std::string_view nam
 
 /// Extracts a part by its name, found as by find_part, and returns it; in one pass when it is spelt as it stands.
 HOTSTITCH_EXPORT Part extract_part(const Container& container, std::string_view name, ByteSink& out);
+
+/// The limits for what is opened inside a part of this file: with those of the maps (Limits::maps) that are for it.
+/// Throws what reading a map's places throws.
+HOTSTITCH_EXPORT Limits limits_inside(const Limits& limits, const ByteSource& file, std::string_view part);
+
+/// What changes a part, or the file itself, and with which limits it is looked into.
+using ChangePart = std::function<ChangeList(const SharedSource& content, const Limits& limits)>;
+/// The change of `file` that follows from one of the part to which the names lead, from the outside in; no name: of the
+/// file itself. `kept` takes what the change reads besides the file. Throws Error(usage) where there is no such part,
+/// and what put() and `change` throw.
+HOTSTITCH_EXPORT ChangeList change_inside(const SharedSource& file, const std::vector<std::string>& names,
+                                          const ChangePart& change, const PutOptions& options, const Limits& limits,
+                                          std::vector<SharedSource>& kept);
 
 /// "A:B\:C:D" as "A", "B:C", "D". Throws Error(usage) for more than 16.
 HOTSTITCH_EXPORT std::vector<std::string> split_address(std::string_view address);

@@ -26,6 +26,7 @@ struct OpenedParts {
     std::unique_ptr<InputFile> file{};  ///< null: it is a folder
     std::unique_ptr<Container> container{};
     std::filesystem::path path{};
+    Limits limits{};  ///< with the maps that are for what was opened
 };
 /// "FILE", "FILE:PART", "FILE:" (the file), "FOLDER". Throws as the other open_parts() does.
 HOTSTITCH_EXPORT OpenedParts open_parts(const std::string& address, const WorkOptions& options = {});
@@ -61,9 +62,10 @@ struct ListRequest {
     bool digests = false;                 ///< CRC-32 and SHA-1 of each
 };
 
-/// Throws what visiting throws, and Error(limit) past 100,000 parts.
+/// Throws what visiting throws, and Error(limit) past 100,000 parts. `file`: what the container is of, where maps may
+/// be for its parts.
 HOTSTITCH_EXPORT std::vector<ListedPart> list_parts(const Container& container, const ListRequest& request = {},
-                                                    const WorkOptions& options = {});
+                                                    const WorkOptions& options = {}, const ByteSource* file = nullptr);
 
 /// The parts of `container` with their state; then those that only `other` has. Compared by their names, their digests,
 /// and byte by byte where those differ.

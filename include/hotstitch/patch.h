@@ -20,7 +20,7 @@
 
 namespace hotstitch {
 
-enum class PatchFormat { ips, ips32, ups, bps, vcdiff };
+enum class PatchFormat { ips, ips32, ups, bps, vcdiff, edits };
 
 /// One row of the format table.
 struct FormatTraits {
@@ -49,7 +49,7 @@ HOTSTITCH_EXPORT std::optional<PatchFormat> format_by_name(std::string_view name
 /// `extension` with its dot, in any case.
 HOTSTITCH_EXPORT std::optional<PatchFormat> format_by_extension(std::string_view extension) noexcept;
 
-/// Tells a patch by its first bytes (8 are enough); never looks at names.
+/// Tells a patch by its first bytes (512 are enough); never looks at names.
 HOTSTITCH_EXPORT std::optional<PatchFormat> recognise_patch(ByteView head) noexcept;
 
 // A patch opened for reading: its facts first, then its edits pushed into a sink.
@@ -78,6 +78,15 @@ struct PatchFacts {
     /// source was unpacked by an outside program first. Unchecked.
     std::string named_target, named_source;
     bool source_was_packed = false;
+    /// Edit lists: the title; the maps that they name; edits without old values, which check nothing. In records, the
+    /// edits.
+    std::string title;
+    std::vector<std::string> maps;
+    std::uint64_t without_old = 0;
+    /// Edit lists, bound to a source (for_source): how many old values were looked at, those that the source does not
+    /// have, and how many of these are the new ones already.
+    std::uint64_t old_values = 0, already_new = 0;
+    std::vector<DigestMismatch> differs;
     /// Unchecked text from the file, at most Limits::metadata bytes of metadata_size.
     std::string metadata;
     std::uint64_t metadata_size = 0;
@@ -95,8 +104,26 @@ public:
     /// sink stopped it. Throws Error(damaged, truncated, limit).
     virtual Flow read(std::uint64_t source_size, EditSink& sink) const = 0;
 
+    /// What the patch comes to for one source, where that hangs on what the source holds: edit lists name patterns,
+    /// fields and parts. Null: on nothing but its size. The source has to outlive what is returned, this reader not.
+    /// Throws Error(damaged, usage, io).
+    virtual std::unique_ptr<PatchReader> for_source(const ByteSource& source) const;
+
     /// The windows without their edits, in order. Formats without windows have none.
     virtual Flow windows(const std::function<Flow(const Window&)>& use) const;
+};
+
+/// A patch as it is for one source: what for_source() made, or the patch itself. Both have to outlive it.
+class PatchForSource {
+public:
+    PatchForSource(const PatchReader& patch, const ByteSource& source)
+        : bound_(patch.for_source(source)), patch_(bound_ ? *bound_ : patch) {}
+    const PatchReader& operator*() const noexcept { return patch_; }
+    const PatchReader* operator->() const noexcept { return &patch_; }
+
+private:
+    std::unique_ptr<PatchReader> bound_;
+    const PatchReader& patch_;
 };
 
 /// Opens a patch by its content. The source or bytes must outlive the reader; a source that cannot be mapped is read

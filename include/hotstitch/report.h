@@ -92,6 +92,9 @@ public:
     /// A fact of several lines, of which people see `most`; `total`: how many there are, where not all are at hand.
     void list(const std::string& key, const std::string& label, const std::vector<std::string>& lines, std::size_t most,
               const JsonValue& value, std::uint64_t total = 0);
+    /// Lines for people that are shown as they are, behind the facts: a table, a picture.
+    void block(std::string text) { block_ += std::move(text); }
+    const std::string& block() const noexcept { return block_; }
     /// In JSON only.
     void detail(std::string_view key, JsonValue value);
     void warn(std::string_view text);
@@ -124,7 +127,7 @@ public:
     const std::string& parts_key() const noexcept { return parts_key_; }
 
 private:
-    std::string command_, answer_, sentence_, parts_key_, output_;
+    std::string command_, answer_, sentence_, parts_key_, output_, block_;
     Mood mood_ = Mood::good;
     bool is_error_ = false;
     ExitCode code_ = ExitCode::yes;
@@ -146,6 +149,6 @@ HOTSTITCH_EXPORT JsonValue json_schemas();
 /// The commands whose documents there are, in the order of their help.
 inline constexpr std::string_view command_names[] = {"describe", "apply", "create", "verify", "recast",
                                                      "overlap",  "undo",  "renew",  "mend",   "header",
-                                                     "parts",    "take",  "put"};
+                                                     "parts",    "take",  "put",    "fields", "chart"};
 
 }  // namespace hotstitch::tell

@@ -65,6 +65,8 @@ HOTSTITCH_EXPORT std::string grouped(std::uint64_t number);      ///< 1,048,576
 HOTSTITCH_EXPORT std::string size_text(std::uint64_t bytes);     ///< 1,048,576 bytes (1.00 MiB)
 HOTSTITCH_EXPORT std::string short_size(double bytes);           ///< 1.00 MiB
 HOTSTITCH_EXPORT std::string offset_text(std::uint64_t offset);  ///< 0x0004a2
+/// "2.1 %", "0.014 %", "152 %"; of nothing, "0 %".
+HOTSTITCH_EXPORT std::string share_text(std::uint64_t part, std::uint64_t whole);
 /// "1 record", "2 records"
 HOTSTITCH_EXPORT std::string counted(std::uint64_t number, std::string_view singular, std::string_view plural);
 

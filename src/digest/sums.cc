@@ -71,8 +71,17 @@ std::uint32_t xor_of_words(ByteView bytes) noexcept {
     return folded;
 }
 
-std::uint16_t crc16(ByteView bytes) noexcept {
-    unsigned crc = 0xFFFF;
+std::uint16_t crc16_ccitt(ByteView bytes, std::uint16_t before) noexcept {
+    unsigned crc = before;
+    for (const std::byte b : bytes) {
+        crc ^= std::to_integer<unsigned>(b) << 8;
+        for (int bit = 0; bit < 8; ++bit) crc = ((crc & 0x8000) != 0 ? crc << 1 ^ 0x1021 : crc << 1) & 0xFFFF;
+    }
+    return static_cast<std::uint16_t>(crc);
+}
+
+std::uint16_t crc16(ByteView bytes, std::uint16_t before) noexcept {
+    unsigned crc = before;
     for (const std::byte b : bytes) {
         crc ^= std::to_integer<unsigned>(b);
         for (int bit = 0; bit < 8; ++bit) crc = (crc & 1) != 0 ? crc >> 1 ^ 0xA001 : crc >> 1;

@@ -169,7 +169,7 @@ Flow tell_other(const Piece& piece, EditSink& sink) {
 
 }  // namespace
 
-void ChangeList::tell(EditSink& sink) const {
+Flow ChangeList::tell(EditSink& sink) const {
     for (const Piece& piece : pieces()) {
         Flow flow = Flow::go_on;
         switch (piece.kind) {
@@ -182,8 +182,9 @@ void ChangeList::tell(EditSink& sink) const {
             case Piece::Kind::source: flow = sink.put(Edit::copy_source(piece.offset, piece.length)); break;
             case Piece::Kind::other: flow = tell_other(piece, sink); break;
         }
-        if (flow == Flow::stop) return;
+        if (flow == Flow::stop) return flow;
     }
+    return Flow::go_on;
 }
 
 namespace {
@@ -220,13 +221,18 @@ Bytes bytes_at(const ByteSource& source, std::uint64_t begin, std::uint64_t end)
 
 }  // namespace
 
-std::vector<ByteRange> differing_ranges(const ByteSource& before, const ByteSource& after) {
-    std::vector<ByteRange> ranges;
+void each_difference(const ByteSource& before, const ByteSource& after,
+                     const std::function<void(const ByteRange&)>& found) {
     const std::uint64_t common = std::min(before.size(), after.size());
     compare_sources(before, after, common, [&](std::uint64_t begin, std::uint64_t end) {
-        ranges.push_back({begin, end - begin});
+        found({begin, end - begin});
     });
-    if (before.size() != after.size()) ranges.push_back({common, std::max(before.size(), after.size()) - common});
+    if (before.size() != after.size()) found({common, std::max(before.size(), after.size()) - common});
+}
+
+std::vector<ByteRange> differing_ranges(const ByteSource& before, const ByteSource& after) {
+    std::vector<ByteRange> ranges;
+    each_difference(before, after, [&](const ByteRange& range) { ranges.push_back(range); });
     return ranges;
 }
 

@@ -99,21 +99,35 @@ private:
     void reason(Reason found, NextStep next) { add_reason(result_, std::move(found), next); }
 
     /// Is there anything to know the right source by?
-    bool can_tell() const { return !source_.empty() || facts_.checked_windows != 0; }
+    bool can_tell() const { return !source_.empty() || facts_.checked_windows != 0 || has_old_values(); }
+
+    /// Of an edit list, what stands where it writes.
+    bool has_old_values() const { return facts_.format == PatchFormat::edits && facts_.records > facts_.without_old; }
 
     /// In another representation, a file goes wrong in the first windows that read it. When it does only far into a
     /// disc, trying each reading up to there would cost much and find nothing.
     bool readings_may_help() const {
-        if (!source_.empty() || file_.size() < facts_.source_reach) return true;
+        if (!source_.empty() || has_old_values() || file_.size() < facts_.source_reach) return true;
         const WindowResults results = check_windows(patch_, file_, false, options_.limits, progress_);
         return results.first_wrong && results.first_wrong->offset < far_into_a_disc;
     }
 
     bool passes(const Representation& reading, const Digests& wanted) const {
         const auto source = read_as(file_, reading);
+        if (has_old_values() && &wanted == &source_ && (!has_all_old_values(*source) || wanted.empty()))
+            return has_all_old_values(*source);
         if (wanted.empty()) return makes_all_windows(*source);
         if (wanted.size && *wanted.size != source->size()) return false;
         return compare(wanted, digest(*source, choice_for(wanted), progress_, Phase::checking_source)).empty();
+    }
+
+    bool has_all_old_values(const ByteSource& source) const {
+        try {
+            return patch_.for_source(source)->facts().differs.empty();
+        } catch (const Error& error) {
+            if (error.code() == ErrorCode::io || error.code() == ErrorCode::cancelled) throw;
+            return false;  // no map is for the file so read
+        }
     }
 
     bool try_readings() {
@@ -126,6 +140,7 @@ private:
 
     bool is_target(const Representation& reading) const {
         if (target_.has_checksum()) return passes(reading, target_);
+        if (has_old_values()) return false;
         return holds_all_windows(patch_, *read_as(file_, reading));
     }
 

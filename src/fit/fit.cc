@@ -79,11 +79,13 @@ void look_at_edits(const PatchReader& patch, const ByteSource& source, Fit& resu
 
 }  // namespace
 
-Fit fit_by_sums(const PatchReader& patch, const ByteSource& source, const Checks& wanted, const Progress& progress,
+Fit fit_by_sums(const PatchReader& any_patch, const ByteSource& source, const Checks& wanted, const Progress& progress,
                 DigestChoice also) {
+    const PatchForSource bound(any_patch, source);
+    const PatchReader& patch = *bound;
     const PatchFacts& facts = patch.facts();
     const Digests target = joined(facts.target, wanted.target);
-    const bool any_source_check = !facts.source.empty() || !wanted.source.empty();
+    const bool any_source_check = !facts.source.empty() || !wanted.source.empty() || facts.old_values != 0;
     Fit result;
     // Where the size alone says no, nothing is gained by reading the whole file.
     const Digests wanted_source = joined(facts.source, wanted.source);
@@ -93,7 +95,8 @@ Fit fit_by_sums(const PatchReader& patch, const ByteSource& source, const Checks
     if (size_fits(wanted_source) || size_fits(target)) choice = either(choice, choice_for(target));
     result.source = digest(source, choice, progress, Phase::checking_source);
     result.mismatches = mismatches_of(facts.source, wanted.source, result.source);
-    if (facts.source_reach > source.size())
+    result.mismatches.insert(result.mismatches.end(), facts.differs.begin(), facts.differs.end());
+    if (facts.source_reach > source.size() && facts.differs.empty())
         result.mismatches.push_back({"reach", fmt::format("at least {}", counted(facts.source_reach, "byte", "bytes")),
                                      counted(source.size(), "byte", "bytes")});
     bool is_target = !target.empty() && size_fits(target) && compare(target, result.source).empty();
@@ -112,9 +115,11 @@ Fit fit_by_sums(const PatchReader& patch, const ByteSource& source, const Checks
     } else {
         result.changes_nothing = compare(facts.source, facts.target).empty();
     }
+    // An edit list finds its new values by their names, and then has nothing left to write.
+    const bool all_new = facts.already_new != 0 && facts.already_new == facts.differs.size();
     if (any_source_check && result.mismatches.empty()) {
         result.answer = FitAnswer::fits;
-    } else if (is_target && !result.changes_nothing) {
+    } else if (is_target && (!result.changes_nothing || all_new)) {
         result.reversible = traits_of(facts.format).reversible;
         result.answer = FitAnswer::already_patched;
     } else if (!result.mismatches.empty()) {

@@ -9,6 +9,8 @@
 
 #include "format/bps/bps_reader.h"
 #include "format/bps/bps_writer.h"
+#include "format/edits/edits_reader.h"
+#include "format/edits/edits_writer.h"
 #include "format/ips/ips_reader.h"
 #include "format/ips/ips_writer.h"
 #include "format/ups/ups_reader.h"
@@ -42,6 +44,10 @@ std::unique_ptr<PatchWriter> write_bps(ByteView source, ByteView target, ByteSin
 
 std::unique_ptr<PatchWriter> write_vcdiff(ByteView, ByteView target, ByteSink& patch, const WriterOptions& options) {
     return std::make_unique<vcdiff::Writer>(target, patch, options);
+}
+
+std::unique_ptr<PatchWriter> write_edits(ByteView source, ByteView target, ByteSink& patch, const WriterOptions&) {
+    return std::make_unique<edits::Writer>(source, target, patch);
 }
 
 CostModel bps_costs(const VcdiffOptions&) {
@@ -84,6 +90,11 @@ constexpr std::array table{
            vcdiff_costs,
            open_as<vcdiff::Reader>,
            write_vcdiff},
+    Format{{PatchFormat::edits, "edits", "edit list", ".edits", "", "", edits::magic, false, false, false, true, false,
+            true, "edit", "edits", PatchFormat::edits},
+           bps_costs,
+           open_as<edits::Reader>,
+           write_edits},
 };
 
 constexpr auto all_traits = [] {
@@ -180,10 +191,16 @@ std::optional<PatchFormat> format_by_extension(std::string_view extension) noexc
 std::optional<PatchFormat> recognise_patch(ByteView head) noexcept {
     for (const FormatTraits& row : all_traits)
         if (text_of(head).starts_with(row.magic)) return row.id;
+    // A text may begin with a mark of its encoding, with empty lines and with remarks.
+    if (edits::is_edit_list(text_of(head.first(std::min<std::size_t>(head.size(), 512))))) return PatchFormat::edits;
     return std::nullopt;
 }
 
 PatchReader::~PatchReader() = default;
+
+std::unique_ptr<PatchReader> PatchReader::for_source(const ByteSource&) const {
+    return nullptr;
+}
 
 Flow PatchReader::windows(const std::function<Flow(const Window&)>&) const {
     return Flow::go_on;
@@ -202,6 +219,9 @@ public:
     }
     Flow read(std::uint64_t source_size, EditSink& sink) const override { return reader_->read(source_size, sink); }
     Flow windows(const std::function<Flow(const Window&)>& use) const override { return reader_->windows(use); }
+    std::unique_ptr<PatchReader> for_source(const ByteSource& source) const override {
+        return reader_->for_source(source);
+    }
 
 private:
     WholeView view_;

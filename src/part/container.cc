@@ -7,9 +7,11 @@
 #include <cctype>
 
 #include "hotstitch/error.h"
+#include "hotstitch/map.h"
 #include "hotstitch/part.h"
 #include "hotstitch/words.h"
 #include "part/kinds.h"
+#include "source/whole.h"
 
 namespace hotstitch {
 namespace {
@@ -54,6 +56,37 @@ std::string nearest(const std::vector<Part>& parts, std::string_view name) {
 }  // namespace
 
 Container::~Container() = default;
+
+Limits limits_inside(const Limits& limits, const ByteSource& file, std::string_view part) {
+    Limits inside = limits;
+    if (limits.maps) inside.maps = limits.maps->inside(identify(file), file, part);
+    return inside;
+}
+
+ChangeList change_inside(const SharedSource& file, const std::vector<std::string>& names, const ChangePart& change,
+                         const PutOptions& options, const Limits& limits, std::vector<SharedSource>& kept) {
+    if (names.empty()) return change(file, limits);
+    const auto container = open_container(*file, limits);
+    if (!container)
+        throw Error(ErrorCode::usage,
+                    fmt::format("there is no part \"{}\": the file has no parts that are known", names.front()));
+    const Part part = find_part(*container, names.front());
+    SharedSource inner = container->open(part);
+    if (!inner) {
+        const std::shared_ptr<ByteSink> scratch = scratch_of(limits);
+        extract_part(*container, part.name, *scratch);
+        // The bytes live as long as what wrote them.
+        inner =
+            SharedSource(new MemorySource(scratch->written().value()), [scratch](const ByteSource* s) { delete s; });
+    }
+    kept.push_back(inner);
+    const ChangeList inside = change_inside(inner, {names.begin() + 1, names.end()}, change, options,
+                                            limits_inside(limits, *file, part.name), kept);
+    if (inside.empty()) return ChangeList(file->size());
+    const auto changed = std::make_shared<ChangedSource>(inner, inside);
+    kept.push_back(changed);
+    return container->put(part, changed, options).change;
+}
 
 PutResult Container::put(const Part&, const SharedSource&, const PutOptions&) const {
     throw Error(ErrorCode::unsupported, fmt::format("nothing can be put into {}: it is only read", title()))

@@ -2,6 +2,7 @@
 // The kinds of file that have parts, one row each in table.cc, and what they share.
 #pragma once
 
+#include "hotstitch/map.h"
 #include "hotstitch/part.h"
 
 namespace hotstitch {
@@ -21,6 +22,15 @@ std::unique_ptr<Container> open_executable(const ByteSource& file, Identity iden
                                            const Progress& progress);
 std::unique_ptr<Container> open_payload(const ByteSource& file, Identity identity, const Limits& limits,
                                         const Progress& progress);
+
+/// A file packed by this codec, whatever it begins with. REQUIRES is_codec(codec).
+std::unique_ptr<Container> open_payload_as(const ByteSource& file, std::string_view codec, const Limits& limits);
+
+/// The container, which may be null, with the members and packed stretches that maps describe in the file; as it is
+/// where they describe none. Throws Error(damaged) naming map and line.
+std::unique_ptr<Container> with_described(const ByteSource& file, const Identity& identity,
+                                          std::unique_ptr<Container> container, const std::vector<SharedMap>& maps,
+                                          const Limits& limits);
 
 /// What kinds without a word at their begin are known by: the whole file. Nothing: it is none. Throw Error(io).
 std::optional<FileKind> recognise_payload(const ByteSource& file);

@@ -271,6 +271,20 @@ MendPlan plan_mends(ByteView file, const std::vector<MendRequest>& requests, con
     return plan;
 }
 
+ChangeList keeping_checks(const ByteSource& file, const Identity& identity, ChangeList change, const Allowed& allow,
+                          std::vector<SharedSource>& kept) {
+    if (change.empty()) return change;
+    check_executable_change(file, identity, allow);
+    if (!all_checks_right(identity)) return change;
+    const auto made = std::make_shared<ChangedSource>(file, change);
+    const Identity after = identify(*made);
+    if (after.platform != identity.platform || all_checks_right(after)) return change;
+    kept.push_back(made);
+    MendPlan plan = plan_mends(*made, {{"checksum", {}}}, {.allow = {.signature = true, .packed = true}});
+    kept.insert(kept.end(), plan.kept.begin(), plan.kept.end());
+    return change.then(plan.change);
+}
+
 std::vector<MendOffer> mends_for(const ByteSource& source, const MendOptions& options) {
     if (const Identity found = identify(source); has_file_mends(found)) return offers_for_file(source, found, options);
     std::optional<Identity> identity = recognise_cartridge(source);

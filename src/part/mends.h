@@ -57,6 +57,10 @@ std::vector<MendRow> mends_of_cartridge(const Identity& identity);
 /// The same of an executable's format; none where it is not known.
 std::vector<MendRow> mends_of_executable(const Identity& identity);
 
+/// Throws Error(refused) where a change of an executable would break a signature, or may not help because it looks
+/// packed, unless that is allowed. Other files may be changed.
+void check_executable_change(const ByteSource& file, const Identity& identity, const Allowed& allow);
+
 /// The same of a disc with a table of files, or with encrypted partitions.
 std::vector<MendRow> mends_of_table_disc();
 

@@ -7,6 +7,7 @@
 #include <cctype>
 
 #include "hotstitch/cartridge.h"
+#include "hotstitch/map.h"
 #include "hotstitch/part.h"
 #include "part/cartridge/platform.h"
 #include "part/kinds.h"
@@ -123,10 +124,18 @@ std::string_view extension_when_read(const Identity& identity, std::string_view 
 }
 
 std::unique_ptr<Container> open_container(const ByteSource& file, const Limits& limits, const Progress& progress) {
+    if (limits.maps && !limits.maps->codec().empty()) return open_payload_as(file, limits.maps->codec(), limits);
     Identity identity = identify(file);
+    std::vector<SharedMap> maps;
+    if (limits.maps) maps = limits.maps->for_file(identity, file);
+    const Identity known = maps.empty() ? Identity{} : identity;
+    std::unique_ptr<Container> container;
     for (const KindWithParts& kind : kinds_with_parts)
-        if (identity.is(kind.name)) return kind.open(file, std::move(identity), limits, progress);
-    return nullptr;
+        if (identity.is(kind.name)) {
+            container = kind.open(file, std::move(identity), limits, progress);
+            break;
+        }
+    return maps.empty() ? std::move(container) : with_described(file, known, std::move(container), maps, limits);
 }
 
 }  // namespace hotstitch

@@ -101,8 +101,10 @@ void refuse_wrong_windows(const PatchReader& patch, const ByteSource& source, co
     if (results.wrong != 0) throw wrong_window(*results.first_wrong, results.found);
 }
 
-ApplyReport apply_opened(const PatchReader& reader, const ByteSource& source, ByteSink& target,
+ApplyReport apply_opened(const PatchReader& any_patch, const ByteSource& source, ByteSink& target,
                          const ApplyOptions& options) {
+    const PatchForSource bound(any_patch, source);
+    const PatchReader& reader = *bound;
     ApplyReport report;
     report.fit = fit_by_sums(reader, source, options.checks, options.progress, options.source_digests);
     const bool backwards = options.backwards && report.fit.reversible;

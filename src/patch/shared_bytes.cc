@@ -125,9 +125,11 @@ void search_source(const ByteSource& source, const WordFilter& words, WindowTabl
 
 }  // namespace
 
-SharedBytes count_shared(const PatchReader& patch, const ByteSource& source, const Limits& limits,
+SharedBytes count_shared(const PatchReader& any_patch, const ByteSource& source, const Limits& limits,
                          const Progress& progress) {
     return blaming_inputs({&source}, [&] {
+        const PatchForSource bound(any_patch, source);
+        const PatchReader& patch = *bound;
         SharedBytes result;
         each_literal(patch, source.size(), [&](ByteView bytes) { result.literal += bytes.size(); });
         if (result.literal < shared_stretch || source.size() < shared_stretch) return result;

@@ -6,10 +6,12 @@
 
 #include "hotstitch/cartridge.h"
 #include "hotstitch/error.h"
+#include "hotstitch/field_jobs.h"
 #include "hotstitch/part_jobs.h"
 #include "hotstitch/patch.h"
 #include "hotstitch/tell.h"
 #include "hotstitch/words.h"
+#include "tell/describe_change.h"
 #include "tell/describe_disc.h"
 #include "tell/json.h"
 
@@ -145,19 +147,26 @@ void state_wish(Report& part, const std::string& key, const std::string& label, 
 }
 
 void describe_patch(const InputFile& file, const std::string& source_name, const WorkOptions& context, Report& part) {
-    const auto patch = open_patch(file, context.limits);
-    const PatchFacts& facts = patch->facts();
+    const auto patch = open_patch(file, limits_for_patch(file, context));
     std::optional<SourceFile> source;
     if (!source_name.empty()) {
         source.emplace(source_for(open_file(source_name, context), *patch, {}, context));
         state_source(*source, part);
     }
-    const PatchSummary summary = summarise(*patch, source ? std::optional(source->file.size()) : std::nullopt, 64);
+    // An edit list without its source is told as it is written.
+    const std::unique_ptr<PatchReader> bound = source ? patch->for_source(source->file) : nullptr;
+    const PatchReader& meant = bound ? *bound : *patch;
+    const PatchFacts& facts = meant.facts();
     part.detail("format", traits_of(facts.format).name);
     part.detail("records", facts.records);
     state_digests(part, file, context);
-    state_needs(part, *patch, summary, source.has_value());
-    state_ranges(part, summary);
+    if (facts.format == PatchFormat::edits) state_edit_list(file, facts, source.has_value(), part);
+    if (facts.format != PatchFormat::edits || source) {
+        const PatchSummary summary = summarise(meant, source ? std::optional(source->file.size()) : std::nullopt, 64);
+        state_needs(part, meant, summary, source.has_value());
+        state_ranges(part, summary);
+    }
+    if (source) state_touched(meant, source->file, context, part);
     if (facts.metadata_size != 0) {
         const bool cut = facts.metadata.size() < facts.metadata_size;
         part.fact("metadata", "metadata", escaped(facts.metadata) + (cut ? " …" : ""), as_utf8(facts.metadata));
@@ -173,13 +182,15 @@ void describe_patch(const InputFile& file, const std::string& source_name, const
         state_wish(part, "makes", "makes target", found->checks.target);
         if (!known) part.warn("the checks file was written for another version of this patch");
     }
-    if (source) shared_fact(part, count_shared(*patch, source->file, context.limits, context.progress));
+    if (source) shared_fact(part, count_shared(meant, source->file, context.limits, context.progress));
     if (!known && facts.checked_windows != 0)
         part.unchecked(
             "which source it needs: the patch carries checks of what it makes only, so a wrong source shows when it is "
             "applied or verified");
     else if (!known && traits_of(facts.format).has_windows)
         part.unchecked("which source it needs, and what it makes: the patch carries no checks at all");
+    else if (!known && facts.format == PatchFormat::edits && facts.records > facts.without_old)
+        ;  // its old values tell
     else if (!known)
         part.unchecked("which source it needs: the format carries no checksum, and no checks file lies beside it");
     file.check_intact();

@@ -58,10 +58,11 @@ std::string words_for(const ListedPart& part) {
 
 std::string words_for_checks_of(const ApplyStage& stage) {
     const PatchFacts& facts = stage.reader->facts();
-    return traits_of(facts.format).has_checks ? "the patch's own checksums"
-           : facts.checked_windows != 0       ? "the checks of its windows"
-           : stage.found                      ? "its checks file"
-                                              : "the checksums that were given";
+    return traits_of(facts.format).has_checks                           ? "the patch's own checksums"
+           : facts.checked_windows != 0                                 ? "the checks of its windows"
+           : stage.found                                                ? "its checks file"
+           : facts.format == PatchFormat::edits && facts.source.empty() ? "the old values of its edits"
+                                                                        : "the checksums that were given";
 }
 
 std::string words_for_unchecked(const ApplyStage& stage, bool first) {

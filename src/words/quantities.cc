@@ -28,6 +28,12 @@ std::string size_text(std::uint64_t bytes) {
     return bytes < 1024 ? exact : fmt::format("{} ({})", exact, short_size(static_cast<double>(bytes)));
 }
 
+std::string share_text(std::uint64_t part, std::uint64_t whole) {
+    if (part == 0 || whole == 0) return "0 %";
+    const double share = 100.0 * static_cast<double>(part) / static_cast<double>(whole);
+    return share >= 10 ? fmt::format("{:.0f} %", share) : fmt::format("{:.2g} %", share);
+}
+
 std::string offset_text(std::uint64_t offset) {
     return fmt::format("0x{:06x}", offset);
 }

@@ -5,6 +5,7 @@
 
 #include "hotstitch/disc.h"
 #include "hotstitch/error.h"
+#include "hotstitch/field_jobs.h"
 #include "work/apply_state.h"
 #include "work/receipts.h"
 #include "work/sheets.h"
@@ -23,7 +24,8 @@ void ApplyJob::State::open() {
     source.emplace(open_file(request.source, work));
     around = file_around();
     for (const std::string& name : request.patches) {
-        PatchInput patch{open_patch_file(name, work, request.patches.size() == 1 ? &*source : nullptr), nullptr, {}};
+        PatchInput patch{
+            open_patch_file(name, work, request.patches.size() == 1 ? &*source : nullptr), nullptr, {}, {}};
         stages.push_back({std::move(patch)});
     }
     swap_if_unmistakable();
@@ -47,7 +49,8 @@ void ApplyJob::State::swap_if_unmistakable() {
 
 /// All patches are read before the first is applied, so that a damaged one stops at once.
 void ApplyJob::State::open_stage(ApplyStage& stage) {
-    stage.reader = open_patch(stage.file, work.limits);
+    stage.limits = limits_for_patch(stage.file, work);
+    stage.reader = open_patch(stage.file, stage.limits);
     stage.found = find_checks(stage.file);
     const Digests wanted = stage.found ? stage.found->checks.patch : Digests{};
     patch_mismatches.push_back(compare(wanted, digest(stage.file, choice_for(wanted), work.progress)));

@@ -12,6 +12,7 @@
 
 #include "hotstitch/archive.h"
 #include "hotstitch/error.h"
+#include "hotstitch/field_jobs.h"
 #include "hotstitch/part.h"
 #include "hotstitch/words.h"
 #include "work/copies.h"
@@ -128,7 +129,7 @@ InputFile open_for_change(const std::string& name, const std::string& inside, co
     return as_plain(std::move(opened), options);
 }
 
-InputFile open_file(const std::string& address, const WorkOptions& options) {
+InputFile open_file(const std::string& address, const WorkOptions& options, Limits* limits) {
     const auto [name, part] = split_file(address);
     std::vector<std::string> inside;
     if (name != address) inside = split_address(part.empty() ? "content" : part);
@@ -139,8 +140,14 @@ InputFile open_file(const std::string& address, const WorkOptions& options) {
         return file;
     }
     InputFile opened = open_for_change(name, part, options);
-    for (const std::string& inner : inside)  // a compressed copy is its content already
-        if (!opened.is_computed() || inner != "content") opened = open_part(opened, inner, options);
+    WorkOptions narrowed = options;
+    for (const std::string& inner : inside) {
+        if (opened.is_computed() && inner == "content") continue;  // a compressed copy is its content already
+        InputFile next = open_part(opened, inner, narrowed);
+        narrowed.limits = limits_inside(narrowed.limits, opened, inner);
+        opened = std::move(next);
+    }
+    if (limits != nullptr) *limits = narrowed.limits;
     return opened;
 }
 
@@ -177,7 +184,7 @@ Chosen fitting_patch(const std::vector<PatchAmong>& patches, const InputFile& so
     const InputFile& meant = inside ? *inside : source;
     for (const PatchAmong& among : patches) try {
             InputFile file = among.open();
-            const auto patch = open_patch(file, options.limits);
+            const auto patch = open_patch(file, limits_for_patch(file, options));
             const auto beside = find_checks(file);
             const Fit found = fit(*patch, meant, beside ? beside->checks : Checks{}, options.limits, options.progress);
             const bool fits = found.answer == FitAnswer::fits, patched = found.answer == FitAnswer::already_patched;
@@ -345,8 +352,9 @@ std::optional<FoundChecks> find_checks(const InputFile& patch) {
 }
 
 PatchInput open_patch_input(const std::string& address, const WorkOptions& options, const InputFile* source) {
-    PatchInput input{open_patch_file(address, options, source), {}, {}};
-    input.reader = open_patch(input.file, options.limits);
+    PatchInput input{open_patch_file(address, options, source), {}, {}, {}};
+    input.limits = limits_for_patch(input.file, options);
+    input.reader = open_patch(input.file, input.limits);
     input.found = find_checks(input.file);
     return input;
 }

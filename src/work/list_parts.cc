@@ -40,8 +40,8 @@ class Collector {
 public:
     Collector(const ListRequest& request, const WorkOptions& options) : request_(request), options_(options) {}
 
-    std::vector<ListedPart> rows(const Container& container) {
-        collect(container, {}, 1);
+    std::vector<ListedPart> rows(const Container& container, const ByteSource* file) {
+        collect(container, file, options_.limits, {}, 1);
         return std::move(rows_);
     }
 
@@ -53,7 +53,9 @@ private:
                });
     }
 
-    void collect(const Container& container, const std::string& prefix, int depth) {
+    /// `file`: what the container is of, where maps may know its parts; else null.
+    void collect(const Container& container, const ByteSource* file, const Limits& limits, const std::string& prefix,
+                 int depth) {
         container.visit([&](const Part& part, const ExtractPart& extract) {
             ListedPart row{.address = prefix + in_address(part.name), .part = part};
             if (is_file(part))
@@ -66,7 +68,7 @@ private:
                 throw Error(ErrorCode::limit, "there are more parts than are listed")
                     .wanted(fmt::format("at most {}", most_rows));
             if (open)
-                look_into(container, std::move(row), keep, extract, depth);
+                look_into(container, file, limits, std::move(row), keep, extract, depth);
             else if (keep) {
                 if (request_.digests && !part.encrypted) row.digests = digests_of(extract);
                 rows_.push_back(std::move(row));
@@ -77,7 +79,8 @@ private:
 
     static bool is_file(const Part& part) { return part.kind == "file" || part.kind == "content"; }
 
-    void look_into(const Container& container, ListedPart row, bool keep, const ExtractPart& extract, int depth) {
+    void look_into(const Container& container, const ByteSource* file, const Limits& limits, ListedPart row, bool keep,
+                   const ExtractPart& extract, int depth) {
         ScratchFile scratch;
         SharedSource direct = row.part.lies == "past the end" ? nullptr : container.open(row.part);
         if (!direct) {
@@ -88,11 +91,12 @@ private:
         if (request_.digests) row.digests = digest(content, available({.crc32 = true, .sha1 = true}));
         std::unique_ptr<Container> inner;
         try {
-            inner = open_container(content, options_.limits, options_.progress);
+            const Limits inside = file != nullptr ? limits_inside(limits, *file, row.part.name) : limits;
+            inner = open_container(content, inside, options_.progress);
             if (inner) row.holds = inner->title();
             const std::string prefix = row.address + ":";
             if (keep) rows_.push_back(std::move(row));
-            if (inner) collect(*inner, prefix, depth + 1);
+            if (inner) collect(*inner, &content, inside, prefix, depth + 1);
         } catch (const Error& error) {
             if (error.code() == ErrorCode::cancelled || error.code() == ErrorCode::limit) throw;
             if (keep && !rows_.empty()) rows_.back().cannot_open = error.what();
@@ -132,8 +136,10 @@ OpenedParts open_parts(const std::string& address, const WorkOptions& options) {
         return opened;
     }
     // "FILE:" is all of the file.
-    opened.file = std::make_unique<InputFile>(open_file(inside.empty() ? name : address, options));
-    opened.container = open_parts(*opened.file, options);
+    WorkOptions inner = options;
+    opened.file = std::make_unique<InputFile>(open_file(inside.empty() ? name : address, options, &inner.limits));
+    opened.container = open_parts(*opened.file, inner);
+    opened.limits = inner.limits;
     opened.path = opened.file->path();
     return opened;
 }
@@ -160,8 +166,9 @@ std::uint64_t ListedPart::changed_bytes() const noexcept {
                            [](std::uint64_t sum, const ByteRange& range) { return sum + range.length; });
 }
 
-std::vector<ListedPart> list_parts(const Container& container, const ListRequest& request, const WorkOptions& options) {
-    return Collector(request, options).rows(container);
+std::vector<ListedPart> list_parts(const Container& container, const ListRequest& request, const WorkOptions& options,
+                                   const ByteSource* file) {
+    return Collector(request, options).rows(container, file);
 }
 
 namespace {
@@ -175,9 +182,20 @@ bool reads_in_any_order(const Container& container) {
     return yes;
 }
 
+std::vector<ByteRange> differences_of(const Container& container, const Part& part, const Container& other,
+                                      const Part& match) {
+    ScratchFile a, b;
+    extract_part(container, part.name, a), extract_part(other, match.name, b);
+    return differing_ranges(a.written().value(), b.written().value());
+}
+
 void compare_directly(const Container& container, const Container& other, ListedPart& row, const ListedPart& match) {
     const bool cut = row.part.lies == "past the end", other_cut = match.part.lies == "past the end";
-    if (!cut && !other_cut) row.changed = differing_ranges(*container.open(row.part), *other.open(match.part));
+    if (!cut && !other_cut) {
+        const SharedSource here = container.open(row.part), there = other.open(match.part);
+        row.changed =
+            here && there ? differing_ranges(*here, *there) : differences_of(container, row.part, other, match.part);
+    }
     row.state = !row.changed.empty() || cut || other_cut ? PartState::changed : PartState::same;
 }
 
@@ -212,9 +230,7 @@ std::vector<ListedPart> compare_parts(const Container& container, const Containe
         row.state = equal ? PartState::same : PartState::changed;
         by_name.erase(match);
         if (equal || row.address.find(':') != std::string::npos) continue;
-        ScratchFile a, b;
-        extract_part(container, row.part.name, a), extract_part(other, row.part.name, b);
-        row.changed = differing_ranges(a.written().value(), b.written().value());
+        row.changed = differences_of(container, row.part, other, row.part);
     }
     for (ListedPart& row : there)
         if (by_name.contains(row.address)) {

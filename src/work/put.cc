@@ -32,7 +32,7 @@ bool no_such_part(const Error& error) {
 struct Putting {
     const InputFile& named;
     const PutOptions& put;
-    const WorkOptions& work;
+    WorkOptions work;
     PutPlan& plan;  ///< keeps what the change reads
 
     std::unique_ptr<Container> opened(const ByteSource& file, const std::string& file_name, bool outermost) const {
@@ -81,7 +81,9 @@ struct Putting {
             return container->put(outer, content, put);
         }
         Part inside;
-        const PutResult change = into(inner, outer.name, names.subspan(1), content, step, inside, false);
+        Putting deeper{named, put, work, plan};
+        deeper.work.limits = limits_inside(work.limits, *file, outer.name);
+        const PutResult change = deeper.into(inner, outer.name, names.subspan(1), content, step, inside, false);
         if (change.change.empty()) return ChangeList(file->size());
         step.part = inside;
         return container->put(outer, std::make_shared<ChangedSource>(inner, change.change), put);

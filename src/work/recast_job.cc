@@ -58,7 +58,7 @@ RecastResult RecastJob::State::into(ByteSink& sink) const {
     options.allow_source = request.allow_source;
     options.allow_target = request.allow_target;
     options.allow_patch = request.allow_patch;
-    options.limits = work.limits;
+    options.limits = patch->limits;
     options.progress = work.progress;
     return {.report = recast(patch->file, source->file, format, sink, options)};
 }
@@ -119,10 +119,10 @@ std::vector<OverlapPair> OverlapJob::run(std::size_t most) {
         ApplyOptions options;
         options.checks = joined_checks(patch.found, {});
         options.allow_source = state_->request.allow_source;
-        options.limits = state_->work.limits;
+        options.limits = patch.limits;
         options.progress = state_->work.progress;
         apply(patch.file, source, *made.back().target, options);
-        made.back().ranges = written_ranges(*patch.reader, source.size(), state_->work.limits);
+        made.back().ranges = written_ranges(*PatchForSource(*patch.reader, source), source.size(), state_->work.limits);
     }
     std::vector<OverlapPair> pairs;
     for (std::size_t i = 0; i < made.size(); ++i)

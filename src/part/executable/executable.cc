@@ -300,6 +300,11 @@ bool identify_plain_executable(const ByteSource& file, Identity& identity) {
     return false;
 }
 
+void check_executable_change(const ByteSource& file, const Identity& identity, const Allowed& allow) {
+    const Format* const format = identity.is("executable") ? executable::format_of(identity) : nullptr;
+    if (format != nullptr && format->check_put != nullptr) format->check_put(file, allow);
+}
+
 std::vector<MendRow> mends_of_executable(const Identity& identity) {
     const Format* const format = executable::format_of(identity);
     if (format == nullptr) return {};

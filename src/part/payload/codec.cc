@@ -10,6 +10,7 @@
 
 #include "field/numbers.h"
 #include "hotstitch/error.h"
+#include "hotstitch/part.h"
 #include "hotstitch/words.h"
 #include "part/archive/budget.h"
 #include "part/payload/console_codecs.h"
@@ -83,6 +84,22 @@ void pad_like(const Codec& codec, Bytes& made, ByteView old_file, std::uint64_t 
 
 std::span<const Codec* const> codecs() noexcept {
     return all_codecs;
+}
+
+const Codec* codec_by_name(std::string_view name) noexcept {
+    const auto found =
+        std::find_if(all_codecs.begin(), all_codecs.end(), [&](const Codec* c) { return c->name == name; });
+    return found == all_codecs.end() ? nullptr : *found;
+}
+
+bool is_codec(std::string_view name) noexcept {
+    return codec_by_name(name) != nullptr;
+}
+
+std::string codec_names() {
+    std::string names;
+    for (const Codec* const codec : all_codecs) names += fmt::format("{}{}", names.empty() ? "" : ", ", codec->name);
+    return names;
 }
 
 const Codec* codec_by_begin(ByteView head) noexcept {

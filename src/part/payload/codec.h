@@ -46,6 +46,9 @@ std::span<const Codec* const> codecs() noexcept;
 /// Larger packed files are not looked into, in bytes.
 inline constexpr std::uint64_t largest_payload = std::uint64_t{64} << 20;
 
+/// Null: there is none of this name.
+const Codec* codec_by_name(std::string_view name) noexcept;
+
 /// The codec of this file if it unpacks wholly and nothing but padding follows. Throws Error(io).
 const Codec* codec_of(const ByteSource& file);
 /// The codec whose begin this is; it may be broken.

@@ -58,6 +58,10 @@ std::unique_ptr<Container> open_payload(const ByteSource& file, Identity, const 
     return std::make_unique<PayloadContainer>(file, *codec, limits);
 }
 
+std::unique_ptr<Container> open_payload_as(const ByteSource& file, std::string_view codec, const Limits& limits) {
+    return std::make_unique<PayloadContainer>(file, *codec_by_name(codec), limits);
+}
+
 std::optional<FileKind> recognise_payload(const ByteSource& file) {
     const Codec* const codec = codec_of(file);
     if (codec == nullptr) return std::nullopt;

@@ -1,0 +1,128 @@
+// SPDX-License-Identifier: MIT
+// Where two files differ, or what a patch changes, as a picture.
+#include "hotstitch/chart.h"
+
+#include <fmt/format.h>
+
+#include "commands/common.h"
+#include "hotstitch/apply.h"
+#include "hotstitch/error.h"
+#include "render/chart_text.h"
+#include "render/style.h"
+
+namespace hotstitch::cli {
+namespace {
+
+Json regions_json(const Chart& chart) {
+    Json list = Json::array();
+    for (const ChartRegion& region : chart.regions) {
+        if (region.changed == 0) continue;
+        Json one = {{"name", as_utf8(region.name)},    {"kind", region.kind},
+                    {"offset", region.offset},         {"size", region.size},
+                    {"changed_bytes", region.changed}, {"places", region.places}};
+        if (!region.holds.empty()) one["holds"] = region.holds;
+        for (const std::string& name : region.names) one["names"].push_back(as_utf8(name));
+        list.push_back(std::move(one));
+    }
+    return list;
+}
+
+void state_chart(const Chart& chart, Report& report) {
+    Json places = Json::array();
+    for (const ChartPlace& place : chart.first)
+        places.push_back({{"region", as_utf8(place.region)},
+                          {"offset", place.source.offset},
+                          {"length", place.source.length},
+                          {"new_offset", place.target.offset},
+                          {"new_length", place.target.length}});
+    report.detail("changed_bytes", chart.changed);
+    report.detail("places", chart.places);
+    report.detail("cells", Json(chart.cells));
+    report.detail("regions", regions_json(chart));
+    if (!chart.first.empty()) report.detail("first", places);
+    std::string contents;
+    Json list = Json::object();
+    for (const auto& [content, bytes] : chart.by_content) {
+        list[std::string(content)] = bytes;
+        contents += fmt::format("{}{} in {}", contents.empty() ? "" : ", ", counted(bytes, "byte", "bytes"), content);
+    }
+    if (chart.in_free_space != 0) {
+        list["free-space"] = chart.in_free_space;
+        contents += fmt::format("{}{} in free space", contents.empty() ? "" : ", ",
+                                counted(chart.in_free_space, "byte", "bytes"));
+    }
+    if (!contents.empty()) report.fact("contents", "of which", contents, list);
+}
+
+void write_picture(const ChartArguments& arguments, const Chart& chart, const std::string& title, Report& report) {
+    OutputFile file(arguments.svg, {.replace = arguments.flags.mode()});
+    file.write(bytes_of(chart_svg(chart, title)));
+    path_fact(report, "backup", "backup", file.commit({}));
+    path_fact(report, "picture", "picture", std::filesystem::path(arguments.svg));
+    report.output_is(arguments.svg);
+}
+
+}  // namespace
+
+void run(const ChartArguments& arguments, const Context& context, Report& report) {
+    InputFile source = open_file(arguments.source, context);
+    const InputFile other = open_file(arguments.other, context);
+    const ChartOptions options{.places = arguments.hex, .limits = context.limits, .progress = context.progress};
+    const bool is_patch = recognise_patch(head_of(other)).has_value() || is_archive(other);
+    std::optional<PatchInput> patch;
+    if (is_patch && !recognise_patch(head_of(source)))
+        patch.emplace(open_patch_input(arguments.other, context, &source));
+    ScratchFile made;
+    std::optional<MemorySource> target;
+    Chart chart;
+    if (patch) {
+        SourceFile meant = source_for(std::move(source), *patch->reader, joined_checks(patch->found, {}), context);
+        source = std::move(meant.file);
+        const Fit found =
+            fit(*patch->reader, source, joined_checks(patch->found, {}), context.limits, context.progress);
+        if (found.answer == FitAnswer::does_not_fit)
+            report.warn("by its checks, the patch is for another file: verify says why");
+        if (found.answer == FitAnswer::already_patched) report.warn("the file holds these changes already");
+        chart = chart_of(source, *patch->reader, options);
+        if (arguments.hex != 0) {
+            apply(*patch->reader, source, made,
+                  {.allow_source = true,
+                   .allow_target = true,
+                   .backwards = true,
+                   .limits = context.limits,
+                   .progress = context.progress});
+            target.emplace(made.written().value());
+        }
+    } else {
+        chart = chart_of(source, other, options);
+    }
+    state_source(source, {}, report);
+    if (patch)
+        state_patch(*patch, report);
+    else
+        file_fact(report, "target", other.path(), {.size = other.size()});
+    state_chart(chart, report);
+    const bool colour = wants_colour(context.common.colour, STDOUT_FILENO);
+    const std::size_t width = width_of(STDOUT_FILENO);
+    if (chart.places != 0) report.block(text_of_chart(chart, width == 0 ? 80 : width, colour));
+    const ByteSource& changed = target ? static_cast<const ByteSource&>(*target) : other;
+    if (arguments.hex != 0 && (target || !patch)) report.block(text_of_places(chart, source, changed, colour));
+    const std::string title =
+        fmt::format("{} and {}", source.path().filename().string(), other.path().filename().string());
+    if (!arguments.svg.empty()) write_picture(arguments, chart, title, report);
+    if (chart.by_files) report.note("the files stand elsewhere on the other disc: they are compared one by one");
+    Json added = Json::array();
+    for (const auto& [name, size] : chart.added) added.push_back({{"name", as_utf8(name)}, {"size", size}});
+    std::vector<std::string> lines;
+    for (const auto& [name, size] : chart.added)
+        lines.push_back(fmt::format("{}, {}", escaped(name), counted(size, "byte", "bytes")));
+    report.list("added", "new files", lines, 10, added);
+    report.good(chart.places + chart.added.size() == 0 ? "same" : "drawn",
+                chart.places + chart.added.size() == 0
+                    ? "Nothing differs."
+                    : fmt::format("{} changed in {}: {} of {}.", counted(chart.changed, "byte", "bytes"),
+                                  counted(chart.places, "place", "places"),
+                                  share_text(chart.changed, chart.source_size), shown(source.path())));
+}
+
+}  // namespace hotstitch::cli

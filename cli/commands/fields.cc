@@ -1,0 +1,261 @@
+// SPDX-License-Identifier: MIT
+// Fields of a file by their names: shown, set, held against another file's.
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "commands/common.h"
+#include "hotstitch/error.h"
+#include "hotstitch/field_jobs.h"
+#include "render/field_table.h"
+#include "render/print.h"
+#include "render/style.h"
+#include "rewriting.h"
+
+namespace hotstitch::cli {
+namespace {
+
+constexpr std::size_t records_unasked = 20, changes_shown = 100, outside_shown = 10;
+
+void state_maps(const FieldsJob& job, const Context& context, Report& report) {
+    Json list = Json::array();
+    for (const std::string& map : job.maps()) list.push_back(as_utf8(map));
+    for (const std::string& map : job.maps()) report.fact("maps", "map", escaped(map), list);
+    for (const auto* const broken : {&job.broken(), &context.broken_maps})
+        for (const std::string& why : *broken) report.warn("a map was passed over: " + escaped(why));
+}
+
+Json value_json(const FieldValue& value) {
+    if (value.offset || value.leads_to) {
+        Json out = {{"value", value.whole.magnitude}};
+        out["offset"] = value.offset ? Json(*value.offset) : Json(nullptr);
+        if (value.leads_to) out["text"] = as_utf8(*value.leads_to);
+        return out;
+    }
+    switch (value.kind) {
+        case FieldValue::Kind::none: return nullptr;
+        case FieldValue::Kind::whole:
+            return value.whole.negative ? Json(-static_cast<std::int64_t>(value.whole.magnitude - 1) - 1)
+                                        : Json(value.whole.magnitude);
+        case FieldValue::Kind::real: return std::isfinite(value.real) ? Json(value.real) : Json(value.text);
+        case FieldValue::Kind::text:
+        case FieldValue::Kind::bytes:
+        case FieldValue::Kind::word: break;
+    }
+    return as_utf8(value.text);
+}
+
+/// Of many records, the text is put together piece by piece: a tree of them all would take longer than reading them.
+JsonValue tables_json(const std::vector<FieldTable>& tables) {
+    Json list = Json::array();
+    for (const FieldTable& table : tables) {
+        Json columns = Json::array(), records = Json::array();
+        for (const FieldColumn& column : table.columns)
+            columns.push_back({{"name", as_utf8(column.name)}, {"type", column.type}, {"settable", column.settable}});
+        for (const FieldRecord& record : table.records) {
+            Json values = Json::array();
+            for (const FieldValue& value : record.values) values.push_back(value_json(value));
+            Json one = {{"index", record.index}};
+            if (!record.key.empty()) one["key"] = as_utf8(record.key);
+            if (table.name != "header") one["offset"] = record.offset;
+            one["values"] = std::move(values);
+            records.push_back(std::move(one));
+        }
+        Json out = {{"name", as_utf8(table.name)}, {"of_records", table.of_records}};
+        if (!table.part.empty()) out["part"] = as_utf8(table.part);
+        if (!table.map.empty()) out["map"] = as_utf8(table.map);
+        out["columns"] = std::move(columns), out["records"] = std::move(records);
+        list.push_back(std::move(out));
+    }
+    return list;
+}
+
+void show(const FieldsArguments& arguments, const FieldsJob& job, const Context& context, Report& report) {
+    std::vector<FieldTable> tables;
+    job.with_fields([&](const FileFields& fields) { tables = fields.show(arguments.selectors); });
+    if (arguments.csv) {
+        put(stdout, csv_of_tables(tables));
+        return report.good("shown", "");
+    }
+    state_maps(job, context, report);
+    std::uint64_t records = 0, values = 0;
+    for (const FieldTable& table : tables)
+        records += table.records.size(), values += table.records.size() * table.columns.size();
+    if (context.common.json)
+        report.detail("tables", tables_json(tables));
+    else
+        report.block(
+            text_of_tables(tables, arguments.selectors.empty() ? records_unasked : SIZE_MAX, width_of(STDOUT_FILENO)));
+    const bool cut = arguments.selectors.empty() && std::any_of(tables.begin(), tables.end(), [](const FieldTable& t) {
+                         return t.records.size() > records_unasked;
+                     });
+    if (cut && !context.common.json)
+        report.next("to see all records of a table, name it",
+                    fmt::format("hotstitch fields {} {}", shell_file(arguments.file),
+                                shell_word(std::find_if(tables.begin(), tables.end(), [](const FieldTable& t) {
+                                               return t.records.size() > records_unasked;
+                                           })->name)));
+    report.good("shown", fmt::format("{} in {} of {}.", counted(values, "value", "values"),
+                                     counted(tables.size(), "table", "tables"), shown(job.file().path())));
+}
+
+std::string name_with_key(const FieldChange& field) {
+    std::string text = field.part.empty() ? std::string() : field.part + " ";
+    text += field.name;
+    if (!field.key.empty()) text += fmt::format(" ({})", field.key);
+    return text;
+}
+
+Json change_json(const FieldChange& field) {
+    Json out = {{"name", as_utf8(field.name)}, {"before", as_utf8(field.before)}, {"after", as_utf8(field.after)}};
+    if (!field.key.empty()) out["key"] = as_utf8(field.key);
+    if (!field.part.empty()) out["part"] = as_utf8(field.part);
+    if (!field.name.starts_with("header.")) out["offset"] = field.offset, out["length"] = field.length;
+    return out;
+}
+
+void set(const FieldsArguments& arguments, const FieldsJob& job, const Context& context, Report& report) {
+    RewriteRequest request = rewrite_request(arguments.rewrite, job.file());
+    std::vector<FieldSetting> settings;
+    for (const std::string& text : arguments.selectors) settings.push_back(field_setting(text));
+    const FieldPlan plan = job.set(settings, arguments.options);
+    state_maps(job, context, report);
+    Json list = Json::array();
+    std::vector<std::string> lines;
+    std::size_t changed = 0;
+    for (const FieldChange& field : plan.fields) {
+        list.push_back(change_json(field));
+        const bool same = field.before == field.after;
+        changed += same ? 0 : 1;
+        lines.push_back(
+            escaped(same ? fmt::format("{}: is {} already", name_with_key(field), field.after)
+                         : fmt::format("{}: from {} to {}", name_with_key(field), field.before, field.after)));
+    }
+    report.list("fields", "set", lines, changes_shown, list);
+    for (const std::string& check : plan.mended) report.fact("mended", "put right", escaped(check), Json(plan.mended));
+    for (const std::string& warning : plan.warnings) report.warn(escaped(warning));
+    for (const FieldSetting& setting : settings)
+        request.what.push_back(fmt::format("set {}={}", setting.selector, setting.value));
+    if (plan.change.empty())
+        return pass_on_unchanged(job.file(), "set-already", "Nothing changes: the fields have these values already.",
+                                 arguments.rewrite, context, report);
+    for (const ByteRange& range : plan.change.changed_ranges(job.file()))
+        report.note(fmt::format("{} at {}", counted(range.length, "byte", "bytes"), offset_text(range.offset)));
+    const auto place = write_rewritten(job.file(), plan.change, request, context, report);
+    if (place) report.good("set", fmt::format("Made {}: {} set.", *place, counted(changed, "field", "fields")));
+}
+
+void save(const FieldsArguments& arguments, const EditList& list, Report& report) {
+    const std::filesystem::path path = arguments.save;
+    OutputFile file(path, {.replace = arguments.rewrite.flags.mode()});
+    const std::string text = edit_list_text(list);
+    file.write(bytes_of(text));
+    path_fact(report, "backup", "backup", file.commit({}));
+    path_fact(report, "saved", "edit list", path);
+}
+
+void compare(const FieldsArguments& arguments, const FieldsJob& job, const Context& context, Report& report) {
+    const FieldsJob other(arguments.compare, context);
+    FieldComparison found;
+    std::optional<EditList> edits;
+    job.with_fields([&](const FileFields& fields) {
+        other.with_fields([&](const FileFields& there) { found = fields.compare(there); });
+        if (!arguments.save.empty()) edits = edits_for(found, fields, job.file(), other.file());
+    });
+    state_maps(job, context, report);
+    path_fact(report, "other", "compared with", other.file().path());
+    Json list = Json::array();
+    std::vector<std::string> lines;
+    for (const FieldChange& field : found.fields) {
+        Json one = change_json(field);
+        list.push_back(std::move(one));
+        lines.push_back(escaped(fmt::format("{}: {} here, {} there", name_with_key(field),
+                                            field.before.empty() ? "nothing" : field.before,
+                                            field.after.empty() ? "nothing" : field.after)));
+    }
+    report.detail("compared", found.compared);
+    report.list("fields", "differs", lines, changes_shown, list);
+    report.detail("fields", list);
+    std::vector<std::string> outside;
+    std::uint64_t bytes = 0;
+    for (const ByteRange& range : found.outside) {
+        bytes += range.length;
+        if (outside.size() < outside_shown)
+            outside.push_back(
+                fmt::format("{} at {}", counted(range.length, "byte", "bytes"), offset_text(range.offset)));
+    }
+    report.list("outside", "outside", outside, outside_shown, json_of(found.outside), found.outside.size());
+    report.detail("outside", json_of(found.outside));
+    for (const std::string& warning : found.warnings) report.warn(escaped(warning));
+    if (edits) save(arguments, *edits, report);
+    const bool same = found.fields.empty() && found.outside.empty() && found.warnings.empty();
+    const std::string fields = counted(found.fields.size(), "field differs", "fields differ");
+    report.conclude(same ? Mood::good : Mood::unsure, same ? "same" : "different",
+                    same ? fmt::format("All {} are the same, and all else.", counted(found.compared, "field", "fields"))
+                         : fmt::format("{} of {}; outside of them, {}.", fields, grouped(found.compared),
+                                       bytes == 0 ? "nothing"
+                                                  : fmt::format("{} in {}", counted(bytes, "byte", "bytes"),
+                                                                counted(found.outside.size(), "place", "places"))),
+                    same ? ExitCode::yes : ExitCode::no);
+}
+
+/// Maps alone, or with the file that they are for.
+void check(const FieldsArguments& arguments, const Context& context, Report& report) {
+    if (!context.limits.maps || context.limits.maps->all().empty())
+        throw Error(ErrorCode::usage, "it is not said which map to check").hint("--map FILE, or --maps FOLDER");
+    Json list = Json::array();
+    for (const SharedMap& map : context.limits.maps->all()) {
+        const MapTraits t = traits_of(*map);
+        list.push_back({{"name", as_utf8(t.name)},
+                        {"title", as_utf8(t.title)},
+                        {"tables", t.tables},
+                        {"fields", t.fields},
+                        {"checks", t.checks},
+                        {"members", t.members},
+                        {"payloads", t.payloads}});
+    }
+    for (const SharedMap& map : context.limits.maps->all()) {
+        const MapTraits t = traits_of(*map);
+        std::string text = fmt::format("{}: {}, {}", escaped(t.title.empty() ? t.name : t.title),
+                                       counted(t.tables, "table", "tables"), counted(t.fields, "field", "fields"));
+        if (t.checks != 0) text += fmt::format(", {}", counted(t.checks, "check", "checks"));
+        if (t.members + t.payloads != 0)
+            text += fmt::format(", {}", counted(t.members + t.payloads, "archive or payload", "archives and payloads"));
+        report.fact("checked", "map", text, list);
+    }
+    if (!arguments.file.empty()) {
+        const FieldsJob job(arguments.file, context);
+        job.with_fields([](const FileFields&) {});
+        state_maps(job, context, report);
+    }
+    if (!context.broken_maps.empty()) throw Error(ErrorCode::damaged, context.broken_maps.front());
+    report.good("right",
+                arguments.file.empty()
+                    ? "The map is well made. Whether its places are right shows with a file."
+                    : fmt::format("The map is well made, and its places are all in {}.", shown(arguments.file)));
+}
+
+}  // namespace
+
+void run(const FieldsArguments& arguments, const Context& context, Report& report) {
+    if (arguments.check) return check(arguments, context, report);
+    if (arguments.file.empty()) throw Error(ErrorCode::usage, "no file is named").hint("see hotstitch fields --help");
+    const auto sets = [](const std::string& text) {
+        const std::size_t close = text.find('[') < text.find('=') ? text.find(']') : 0;
+        return text.find('=', close == std::string::npos ? 0 : close) != std::string::npos;
+    };
+    const auto setting =
+        static_cast<std::size_t>(std::count_if(arguments.selectors.begin(), arguments.selectors.end(), sets));
+    if (setting != 0 && setting != arguments.selectors.size())
+        throw Error(ErrorCode::usage, "some of the fields are to be set, and others only named")
+            .hint("set them in one call, and show them in another");
+    const FieldsJob job(arguments.file, context);
+    file_fact(report, "file", job.file().path(), {.size = job.file().size()});
+    if (!job.inside().empty()) report.fact("part", "part", escaped(job.inside()), as_utf8(job.inside()));
+    if (!arguments.compare.empty()) return compare(arguments, job, context, report);
+    if (!arguments.save.empty()) throw Error(ErrorCode::usage, "--save goes with --compare");
+    if (setting != 0) return set(arguments, job, context, report);
+    show(arguments, job, context, report);
+}
+
+}  // namespace hotstitch::cli

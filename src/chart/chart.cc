@@ -1,0 +1,269 @@
+// SPDX-License-Identifier: MIT
+// Changed stretches come in order and are counted as they come: nothing is kept of them but the first few, so that a
+// hundred thousand take no more memory than one. Tested by tests/chart_test.cc.
+#include "hotstitch/chart.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <map>
+
+#include "chart/regions.h"
+#include "hotstitch/change_list.h"
+#include "hotstitch/disc.h"
+#include "hotstitch/error.h"
+#include "hotstitch/part.h"
+#include "hotstitch/words.h"
+#include "source/stretch.h"
+
+namespace hotstitch {
+namespace {
+
+/// Which of so many cells of a whole a place falls into.
+std::size_t cell_of(std::uint64_t at, std::uint64_t whole, std::size_t cells) {
+    const auto share = static_cast<double>(at) / static_cast<double>(whole);
+    return std::min(static_cast<std::size_t>(share * static_cast<double>(cells)), cells - 1);
+}
+
+/// Adds a stretch of a whole to its cells.
+void spread(std::vector<std::uint64_t>& cells, std::uint64_t whole, std::uint64_t begin, std::uint64_t length) {
+    const std::uint64_t end = begin + length;
+    while (begin < end) {
+        const std::size_t cell = cell_of(begin, whole, cells.size());
+        const auto cell_end = static_cast<std::uint64_t>(static_cast<double>(cell + 1) * static_cast<double>(whole) /
+                                                         static_cast<double>(cells.size()));
+        const std::uint64_t stop = cell + 1 == cells.size() ? end : std::clamp(cell_end, begin + 1, end);
+        cells[cell] += stop - begin;
+        begin = stop;
+    }
+}
+
+class Counter {
+public:
+    Counter(const ByteSource& source, const ChartOptions& options)
+        : source_(source), options_(options), regions_(source, options.limits) {
+        chart_.source_size = source.size();
+        chart_.cells.resize(std::max<std::size_t>(options.cells, 1));
+    }
+
+    /// A stretch of the source and what comes in its place; in order.
+    void add(const ByteRange& source, const ByteRange& target) {
+        const std::uint64_t bytes = std::max(source.length, target.length);
+        if (bytes == 0) return;
+        ++chart_.places;
+        chart_.changed += bytes;
+        // What only comes in belongs to what stands before it.
+        const std::uint64_t last = source_.size() == 0 ? 0 : source_.size() - 1;
+        const std::uint64_t begin = std::min(source.offset - (source.length == 0 && source.offset != 0 ? 1 : 0), last);
+        const std::uint64_t inside =
+            std::clamp<std::uint64_t>(source.length, 1, std::max<std::uint64_t>(source_.size() - begin, 1));
+        spread(chart_.cells, std::max<std::uint64_t>(source_.size(), 1), begin, inside);
+        if (is_free(begin, inside)) chart_.in_free_space += bytes;
+        const std::size_t region = to_regions(begin, inside, bytes - std::min(bytes, inside));
+        if (chart_.first.size() < options_.places)
+            chart_.first.push_back({source, target, regions_.all()[region].name});
+    }
+
+    Chart finish(std::uint64_t target_size) {
+        chart_.target_size = target_size;
+        std::map<std::string_view, std::uint64_t> contents;
+        for (const ChartRegion& region : regions_.all())
+            if (region.changed != 0 && !region.holds.empty()) contents[region.holds] += region.changed;
+        chart_.by_content.assign(contents.begin(), contents.end());
+        std::stable_sort(chart_.by_content.begin(), chart_.by_content.end(),
+                         [](const auto& a, const auto& b) { return a.second > b.second; });
+        chart_.regions = std::move(regions_.all());
+        std::erase_if(chart_.regions, [](const ChartRegion& r) { return r.size == 0; });
+        std::stable_sort(chart_.regions.begin(), chart_.regions.end(),
+                         [](const auto& a, const auto& b) { return a.offset < b.offset; });
+        return std::move(chart_);
+    }
+
+private:
+    /// Whether it was one run of 00 or FF, long enough to be no data.
+    bool is_free(std::uint64_t begin, std::uint64_t length) {
+        constexpr std::uint64_t least = 16;
+        if (length < least || begin + length > source_.size()) return false;
+        const std::byte first = stretch_of(source_, begin, 1).front();
+        return (first == std::byte{0} || first == std::byte{0xFF}) && is_filled(source_, begin, length, first);
+    }
+
+    /// Counts it in the regions that it touches; `more`: bytes that come in beyond what was there. Returns the first.
+    std::size_t to_regions(std::uint64_t begin, std::uint64_t length, std::uint64_t more) {
+        const auto& pieces = regions_.pieces();
+        if (pieces.empty()) return 0;
+        std::uint64_t at = regions_.place_of(begin);
+        const std::uint64_t end = std::max(regions_.place_of(begin + length - 1) + 1, at + 1);
+        while (piece_ + 1 < pieces.size() && pieces[piece_].end <= at) ++piece_;
+        if (pieces[piece_].begin > at)
+            piece_ =
+                static_cast<std::size_t>(std::upper_bound(pieces.begin(), pieces.end(), at,
+                                                          [](std::uint64_t o, const auto& p) { return o < p.begin; }) -
+                                         pieces.begin()) -
+                1;
+        const std::size_t first = pieces[piece_].region;
+        ++regions_.all()[first].places;
+        regions_.all()[first].changed += more;
+        for (std::size_t i = piece_; i < pieces.size() && at < end; ++i) {
+            const std::uint64_t stop = std::min(end, pieces[i].end);
+            if (stop <= at) continue;
+            ChartRegion& region = regions_.all()[pieces[i].region];
+            region.changed += stop - at;
+            if (region.cells.empty()) region.cells.resize(std::max<std::size_t>(options_.region_cells, 1));
+            spread(region.cells, region.size, pieces[i].before + at - pieces[i].begin, stop - at);
+            name(region, at, stop);
+            at = stop;
+        }
+        return first;
+    }
+
+    void name(ChartRegion& region, std::uint64_t at, std::uint64_t end) {
+        if (region.kind != "table") return;
+        while (at < end && !region.more_names) {
+            std::uint64_t length = end - at;
+            const std::string found = regions_.name_at(at, length);
+            if (!found.empty() && (region.names.empty() || region.names.back() != found)) {
+                region.more_names = region.names.size() == options_.names;
+                if (!region.more_names) region.names.push_back(found);
+            }
+            at += std::max<std::uint64_t>(length, 1);
+        }
+    }
+
+    const ByteSource& source_;
+    const ChartOptions& options_;
+    Regions regions_;
+    Chart chart_;
+    std::size_t piece_ = 0;
+};
+
+/// Edits as stretches of the source and what comes in their place. What is copied in order is unchanged, wherever it
+/// then stands; all else is new.
+class Stretches final : public EditSink {
+public:
+    explicit Stretches(Counter& counter) : counter_(counter) {}
+
+    Flow put(const Edit& edit) override {
+        if (edit.kind == EditKind::copy_source && edit.offset >= source_) {
+            told(edit.offset);
+            source_ = edit.offset + edit.length;
+            target_ += edit.length;
+            made_ = target_;
+        } else {
+            target_ += edit.length;
+        }
+        return Flow::go_on;
+    }
+    std::uint64_t finish(std::uint64_t source_size) {
+        told(std::max(source_, source_size));
+        return target_;
+    }
+
+private:
+    void told(std::uint64_t source_end) { counter_.add({source_, source_end - source_}, {made_, target_ - made_}); }
+    Counter& counter_;
+    std::uint64_t source_ = 0, target_ = 0;  ///< up to where both are told
+    std::uint64_t made_ = 0;                 ///< where what is not yet told begins in the target
+};
+
+}  // namespace
+
+namespace {
+
+/// A disc's files by their names, where each stands in one piece.
+std::map<std::string, ByteRange> files_of(const ByteSource& disc, const Limits& limits) {
+    std::map<std::string, ByteRange> files;
+    const auto container = open_container(disc, limits);
+    if (!container || container->kind() != "disc") return files;
+    container->visit([&](const Part& part, const ExtractPart&) {
+        if (part.kind == "file" && part.offset && part.size && *part.offset + *part.size <= disc.size())
+            files.emplace(part.name, ByteRange{*part.offset, *part.size});
+        return Flow::go_on;
+    });
+    return files;
+}
+
+/// Two discs of one game whose files have moved: nothing where they stand at the same places, or are no discs.
+std::optional<Chart> by_files(const ByteSource& source, const ByteSource& target, const ChartOptions& options) {
+    const SharedSource here = user_data_of(borrowed(source)), there = user_data_of(borrowed(target));
+    std::map<std::string, ByteRange> files, others;
+    try {
+        files = files_of(*here, options.limits);
+        if (!files.empty()) others = files_of(*there, options.limits);
+    } catch (const Error& error) {
+        if (error.code() == ErrorCode::io || error.code() == ErrorCode::cancelled) throw;
+        return std::nullopt;  // a broken disc is compared as it is
+    }
+    const bool moved = std::any_of(files.begin(), files.end(), [&](const auto& file) {
+        const auto other = others.find(file.first);
+        return other != others.end() && other->second.offset != file.second.offset;
+    });
+    if (!moved) return std::nullopt;
+    std::vector<std::pair<ByteRange, const ByteRange*>> in_order;
+    for (const auto& [name, range] : files) {
+        const auto other = others.find(name);
+        in_order.emplace_back(range, other == others.end() ? nullptr : &other->second);
+    }
+    std::sort(in_order.begin(), in_order.end(),
+              [](const auto& a, const auto& b) { return a.first.offset < b.first.offset; });
+    Counter counter(*here, options);
+    for (const auto& [range, other] : in_order) {
+        if (other == nullptr) {
+            counter.add(range, {});
+            continue;
+        }
+        const SliceSource before(here, range.offset, range.length), after(there, other->offset, other->length);
+        each_difference(before, after, [&](const ByteRange& d) {
+            const std::uint64_t at = std::min(d.offset, range.length), made = std::min(d.offset, other->length);
+            counter.add({range.offset + at, std::min(d.length, range.length - at)},
+                        {other->offset + made, std::min(d.length, other->length - made)});
+        });
+    }
+    Chart chart = counter.finish(there->size());
+    chart.by_files = true;
+    for (const auto& [name, range] : others)
+        if (!files.contains(name)) chart.added.emplace_back(name, range.length);
+    return chart;
+}
+
+}  // namespace
+
+Chart chart_of(const ByteSource& source, const ByteSource& target, const ChartOptions& options) {
+    if (auto chart = by_files(source, target, options)) return *std::move(chart);
+    Counter counter(source, options);
+    each_difference(source, target, [&](const ByteRange& range) {
+        if (range.offset >= source.size()) return counter.add({source.size(), 0}, range);
+        const std::uint64_t there = range.offset >= target.size() ? 0 : range.length;
+        counter.add(range, {std::min(range.offset, target.size()), there});
+    });
+    source.check_intact(), target.check_intact();
+    return counter.finish(target.size());
+}
+
+Chart chart_of(const ByteSource& source, const PatchReader& patch, const ChartOptions& options) {
+    const PatchForSource bound(patch, source);
+    Counter counter(source, options);
+    Stretches stretches(counter);
+    bound->read(source.size(), stretches);
+    const std::uint64_t made = stretches.finish(source.size());
+    source.check_intact();
+    return counter.finish(made);
+}
+
+std::vector<const ChartRegion*> changed_regions(const Chart& chart, std::size_t most) {
+    std::vector<const ChartRegion*> changed;
+    for (const ChartRegion& region : chart.regions)
+        if (region.changed != 0) changed.push_back(&region);
+    std::stable_sort(changed.begin(), changed.end(),
+                     [](const auto* a, const auto* b) { return a->changed > b->changed; });
+    changed.resize(std::min(changed.size(), most));
+    std::stable_sort(changed.begin(), changed.end(),
+                     [](const auto* a, const auto* b) { return a->offset < b->offset; });
+    return changed;
+}
+
+std::string words_for(const ChartRegion& region) {
+    return region.name.empty() ? "elsewhere" : region.name;
+}
+
+}  // namespace hotstitch

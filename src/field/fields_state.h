@@ -1,0 +1,56 @@
+// SPDX-License-Identifier: MIT
+// What Fields knows: fields.cc shows, set_fields.cc sets, compare_fields.cc compares, field_areas.cc names places.
+#pragma once
+
+#include <unordered_map>
+#include <vector>
+
+#include "field/bound_map.h"
+#include "field/field_value.h"
+#include "field/header_table.h"
+#include "field/selector.h"
+#include "hotstitch/fields.h"
+
+namespace hotstitch {
+
+/// One table of one map, with its keys once they are asked for.
+struct FieldsTable {
+    const FieldMap* map;
+    const BoundTable* bound;
+    /// Where a record's keys lead; filled by the first who asks.
+    mutable std::unordered_map<std::string, std::vector<std::uint64_t>> keys{};
+
+    const std::string& name() const noexcept { return bound->table().name; }
+    FieldPlace place(const MapField& field, std::uint64_t record, const ByteSource& file) const;
+    std::string key_of(std::uint64_t record, const ByteSource& file) const;
+};
+
+/// A field as a selector names it: of the table or, behind ".text", what its pointer leads to.
+struct NamedField {
+    const MapField* field;
+    bool pointed = false;
+};
+
+struct Fields::State {
+    const ByteSource& file;
+    Identity identity;
+    std::vector<BoundMap> maps{};
+    std::vector<FieldsTable> tables{};
+    std::optional<HeaderTable> header_table{};  ///< once somebody asks
+
+    const HeaderTable& header();
+
+    // fields.cc
+    std::vector<const FieldsTable*> tables_for(const Selector& selector);
+    [[noreturn]] void no_such_table(const std::string& name);
+    /// [first, last) of the records that are meant. Throws Error(usage).
+    std::pair<std::uint64_t, std::uint64_t> records_for(const FieldsTable& table, const Selector& selector) const;
+    /// Throws Error(usage) naming the fields that there are.
+    static std::vector<NamedField> fields_for(const FieldsTable& table, const std::string& name);
+    FieldTable show(const FieldsTable& table, const Selector& selector) const;
+
+    // set_fields.cc
+    void set(const FieldSetting& setting, class Overlay& overlay, FieldPlan& plan);
+};
+
+}  // namespace hotstitch

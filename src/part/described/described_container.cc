@@ -1,0 +1,419 @@
+// SPDX-License-Identifier: MIT
+// An archive that no row of the table of kinds knows, but a map: its entries state where members stand, and are written
+// anew when one changes. docs/formats/map.md, "Members" and "Payloads". Tested by tests/described_test.cc.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <map>
+
+#include "field/bound_map.h"
+#include "field/field_value.h"
+#include "field/map_check.h"
+#include "hotstitch/error.h"
+#include "hotstitch/mend.h"
+#include "hotstitch/words.h"
+#include "part/kinds.h"
+#include "part/payload/codec.h"
+#include "source/stretch.h"
+#include "source/whole.h"
+
+namespace hotstitch {
+namespace {
+
+constexpr std::uint64_t most_members = 100'000;
+
+/// A stretch of the file that is a part, and what states where it stands.
+struct Slot {
+    Part part;
+    const FieldMap* map = nullptr;
+    const MapMembers* members = nullptr;  ///< null: a payload
+    const MapPayload* payload = nullptr;
+    std::uint64_t entry = 0;  ///< where its entry begins
+    std::uint64_t offset = 0, stored = 0;
+
+    const std::string& codec() const noexcept {
+        static const std::string none;
+        return members != nullptr ? members->codec : none;  // a payload is its stored bytes, and opens
+    }
+    std::uint64_t end() const noexcept { return offset + stored; }
+    std::uint64_t align() const noexcept { return members != nullptr ? members->align : 1; }
+    std::byte pad() const noexcept { return members != nullptr ? members->pad : std::byte{}; }
+    /// What states its offset, where something does.
+    const StoredNumber* place() const noexcept {
+        if (members != nullptr) return &members->offset;
+        return payload->at.by == MapPlace::By::pointer ? &payload->at.pointer : nullptr;
+    }
+};
+
+std::uint64_t aligned(std::uint64_t value, std::uint64_t to) {
+    return (value + to - 1) / to * to;
+}
+
+class DescribedContainer final : public Container {
+public:
+    DescribedContainer(const ByteSource& file, const Identity& identity, std::unique_ptr<Container> inner,
+                       std::vector<SharedMap> maps, const Limits& limits)
+        : file_(file), identity_(identity), inner_(std::move(inner)), maps_(std::move(maps)), limits_(limits) {
+        for (const SharedMap& map : maps_) {
+            for (const MapMembers& members : map->members) add_members(*map, members);
+            for (const MapPayload& payload : map->payloads) add_payload(*map, payload);
+        }
+        for (std::size_t i = 0; i < slots_.size(); ++i) by_name_.emplace(slots_[i].part.name, i);
+    }
+
+    std::string_view kind() const noexcept override { return inner_ ? inner_->kind() : "described"; }
+    std::string title() const override {
+        std::string names;
+        for (const SharedMap& map : maps_)
+            if (!map->members.empty() || !map->payloads.empty())
+                names += (names.empty() ? "" : ", ") + (map->title.empty() ? map->name : map->title);
+        return inner_ ? fmt::format("{}; and by its map, {}", inner_->title(), names)
+                      : fmt::format("a file described by a map, {}", names);
+    }
+    std::vector<std::string> warnings() const override {
+        return inner_ ? inner_->warnings() : std::vector<std::string>{};
+    }
+
+    void visit(const VisitPart& visitor) const override {
+        bool stopped = false;
+        if (inner_)
+            inner_->visit([&](const Part& part, const ExtractPart& extract) {
+                const Flow flow = visitor(part, extract);
+                stopped = flow == Flow::stop;
+                return flow;
+            });
+        for (std::size_t i = 0; i < slots_.size() && !stopped; ++i) {
+            Part part = slots_[i].part;
+            part.head = slots_[i].codec().empty() ? head_of(*stretch(slots_[i])) : Bytes{};
+            stopped = visitor(part, [&](ByteSink& out) { extract(slots_[i], out); }) == Flow::stop;
+        }
+    }
+
+    SharedSource open(const Part& part) const override {
+        const Slot* const slot = slot_of(part);
+        if (slot == nullptr) return inner_ ? inner_->open(part) : nullptr;
+        return slot->codec().empty() ? stretch(*slot) : nullptr;
+    }
+    SharedSource stored(const Part& part) const override {
+        const Slot* const slot = slot_of(part);
+        if (slot == nullptr) return inner_ ? inner_->stored(part) : nullptr;
+        return slot->codec().empty() ? nullptr : stretch(*slot);
+    }
+
+    PutResult put(const Part& part, const SharedSource& content, const PutOptions& options) const override {
+        const Slot* const slot = slot_of(part);
+        if (slot == nullptr) {
+            if (inner_) return inner_->put(part, content, options);
+            return Container::put(part, content, options);
+        }
+        SharedSource packed = content;
+        if (!slot->codec().empty()) {
+            const WholeView old(*stretch(*slot), limits_), bytes(*content, limits_);
+            packed = owned(repacked(*codec_by_name(slot->codec()), old, bytes, limits_));
+        }
+        PutResult result = placed(*slot, packed, content->size(), options);
+        if (!options.mend) return result;
+        std::vector<std::string> mended;
+        std::vector<SharedSource> kept;
+        result.change = keeping_map_checks(*slot->map, file_, std::move(result.change), mended, result.warnings);
+        result.change = keeping_checks(file_, identity_, std::move(result.change), options.allow, kept);
+        return result;
+    }
+
+    PutResult add(const std::string& name, const SharedSource& content, const PutOptions& options) const override {
+        return inner_ ? inner_->add(name, content, options) : Container::add(name, content, options);
+    }
+    PutResult remove(const Part& part, const PutOptions& options) const override {
+        return inner_ && slot_of(part) == nullptr ? inner_->remove(part, options) : Container::remove(part, options);
+    }
+
+private:
+    SharedSource stretch(const Slot& slot) const {
+        return std::make_shared<SliceSource>(borrowed(file_), slot.offset, slot.stored);
+    }
+
+    const Slot* slot_of(const Part& part) const {
+        const auto found = by_name_.find(part.name);
+        return found == by_name_.end() ? nullptr : &slots_[found->second];
+    }
+
+    void extract(const Slot& slot, ByteSink& out) const {
+        const SharedSource bytes = stretch(slot);
+        if (slot.codec().empty()) return write_source(*bytes, out);
+        try {
+            const WholeView whole(*bytes, limits_);
+            unpack(*codec_by_name(slot.codec()), whole, out, limits_);
+        } catch (const Error& error) {
+            if (error.code() == ErrorCode::io || error.code() == ErrorCode::cancelled) throw;
+            throw map_error(*slot.map, slot.members->line,
+                            fmt::format("{} is not packed as the map says: {}", slot.part.name, error.what()))
+                .hint("codec is another, or offset or size");
+        }
+    }
+
+    void check_inside(const FieldMap& map, unsigned line, const std::string& name, std::uint64_t offset,
+                      std::uint64_t size) const {
+        if (offset <= file_.size() && size <= file_.size() - offset) return;
+        throw map_error(map, line, fmt::format("{} reaches over the end of the file", name))
+            .wanted(fmt::format("at most {}", counted(file_.size(), "byte", "bytes")))
+            .found(fmt::format("{} at {}", counted(size, "byte", "bytes"), offset_text(offset)));
+    }
+
+    void add_members(const FieldMap& map, const MapMembers& members) {
+        const std::uint64_t at = offset_of(map, members.at, identity_, file_);
+        const std::uint64_t count = count_of(map, members.count, at, members.stride, file_, members.line);
+        if (count > most_members || count * members.stride > file_.size() - at)
+            throw map_error(map, members.line,
+                            fmt::format("the entries of {} reach over the end of the file", members.name))
+                .wanted(fmt::format("at most {} entries", std::min(most_members, (file_.size() - at) / members.stride)))
+                .found(std::to_string(count));
+        std::vector<std::uint64_t> begins;
+        for (std::uint64_t i = 0; i < count; ++i)
+            begins.push_back(value_of(map, members.offset, at + i * members.stride, file_));
+        std::vector<std::uint64_t> sorted = begins;
+        std::sort(sorted.begin(), sorted.end());
+        std::map<std::string, unsigned> used;
+        for (std::uint64_t i = 0; i < count; ++i) {
+            Slot slot{.part = {.name = {}, .kind = "file", .size = {}, .offset = {}, .head = {}},
+                      .map = &map,
+                      .members = &members,
+                      .entry = at + i * members.stride,
+                      .offset = begins[static_cast<std::size_t>(i)]};
+            const std::optional<StoredNumber>& stored = members.stored ? members.stored : members.size;
+            if (members.next || !stored) {
+                const auto next = std::upper_bound(sorted.begin(), sorted.end(), slot.offset);
+                const std::uint64_t end = next == sorted.end() ? file_.size() : *next;
+                slot.stored = end - std::min(end, slot.offset);
+            } else {
+                slot.stored = value_of(map, *stored, slot.entry, file_);
+            }
+            std::string name = name_of(members, i, slot.entry);
+            if (const unsigned times = ++used[name]; times > 1) name += fmt::format(" {}", times);
+            slot.part.name = members.name + "/" + name;
+            check_inside(map, members.line, slot.part.name, slot.offset, slot.stored);
+            if (members.codec.empty())
+                slot.part.size = slot.stored, slot.part.offset = slot.offset;
+            else if (members.size && members.stored)
+                slot.part.size = value_of(map, *members.size, slot.entry, file_);
+            if (!members.codec.empty()) slot.part.lies = "packed";
+            slots_.push_back(std::move(slot));
+        }
+    }
+
+    std::string name_of(const MapMembers& members, std::uint64_t i, std::uint64_t entry) const {
+        if (members.entry_name) {
+            const MapField& field = *members.entry_name;
+            const FieldPlace place{entry + field.at,
+                                   std::min(members.stride - field.at, file_.size() - entry - field.at)};
+            const FieldValue value = value_at(field, place, file_);
+            std::string text = field.to_text ? value.leads_to.value_or("") : value.text;
+            std::replace(text.begin(), text.end(), '\\', '/');
+            if (!text.empty()) return text;
+        }
+        if (i < members.names.size()) return members.names[static_cast<std::size_t>(i)];
+        return fmt::format("{:04}", i);
+    }
+
+    void add_payload(const FieldMap& map, const MapPayload& payload) {
+        const std::uint64_t at = offset_of(map, payload.at, identity_, file_);
+        const std::uint64_t size = payload.size              ? value_of(map, *payload.size, 0, file_)
+                                   : payload.fixed_size != 0 ? payload.fixed_size
+                                                             : file_.size() - at;
+        check_inside(map, payload.line, payload.name, at, size);
+        slots_.push_back({.part = {.name = payload.name, .kind = "file", .size = size, .offset = at, .head = {}},
+                          .map = &map,
+                          .payload = &payload,
+                          .offset = at,
+                          .stored = size});
+    }
+
+    /// How far a part may grow where it stands: over its padding, up to what comes next; nothing: to any length.
+    std::optional<std::uint64_t> room_of(const Slot& slot) const {
+        std::uint64_t next = file_.size();
+        bool is_last = slot.members != nullptr;
+        for (const Slot& other : slots_)
+            if (other.offset > slot.offset) next = std::min(next, other.offset), is_last = false;
+        for (const std::uint64_t place : fixed_places())
+            if (place > slot.offset) next = std::min(next, place), is_last = false;
+        const std::uint64_t padding = slot.members == nullptr ? 0 : next - std::min(next, slot.end());
+        const bool free =
+            is_filled(file_, slot.end(), std::min(padding, next - std::min(next, slot.end())), slot.pad());
+        if (is_last && free) return std::nullopt;
+        return free && slot.members != nullptr ? std::max(next - slot.offset, slot.stored) : slot.stored;
+    }
+
+    /// Where entries and tables stand that the map does not let move.
+    std::vector<std::uint64_t> fixed_places() const {
+        std::vector<std::uint64_t> places;
+        for (const Slot& slot : slots_)
+            if (slot.members != nullptr) places.push_back(slot.entry);
+        for (const SharedMap& map : maps_)
+            for (const MapTable& table : map->tables) places.push_back(offset_of(*map, table.at, identity_, file_));
+        return places;
+    }
+
+    PutResult placed(const Slot& slot, const SharedSource& packed, std::uint64_t content_size,
+                     const PutOptions& options) const {
+        PutResult result{ChangeList(file_.size())};
+        result.from = slot.offset, result.to = slot.offset;
+        const std::uint64_t size = packed->size();
+        const std::optional<std::uint64_t> room = room_of(slot);
+        const bool sizes_by_next =
+            slot.members != nullptr && (slot.members->next || (!slot.members->size && !slot.members->stored));
+        const bool fits = (!room || size <= *room) && (!sizes_by_next || size == slot.stored || !room);
+        if (fits) {
+            in_place(slot, packed, !room, result);
+        } else if (options.room == Room::rebuild || sizes_by_next) {
+            if (options.room == Room::place) no_room(slot, size, room.value_or(0));
+            rebuild(slot, packed, result);
+        } else {
+            if (options.room == Room::place || slot.place() == nullptr) no_room(slot, size, room.value_or(0));
+            append(slot, packed, result);
+        }
+        state_sizes(slot, size, content_size, result);
+        return result;
+    }
+
+    [[noreturn]] void no_room(const Slot& slot, std::uint64_t size, std::uint64_t room) const {
+        throw Error(ErrorCode::usage, fmt::format("{} does not fit in its place", slot.part.name))
+            .wanted(fmt::format("at most {}", counted(room, "byte", "bytes")))
+            .found(counted(size, "byte", "bytes"))
+            .hint(slot.place() == nullptr
+                      ? "nothing states where it stands, so it cannot move; with --room rebuild, what follows it does"
+                      : "let it move: --room append, or --room rebuild");
+    }
+
+    void in_place(const Slot& slot, const SharedSource& packed, bool to_the_end, PutResult& result) const {
+        const std::uint64_t size = packed->size();
+        result.how = "in-place";
+        if (to_the_end) {
+            const bool was_aligned = file_.size() % slot.align() == 0;
+            const std::uint64_t end = was_aligned ? aligned(slot.offset + size, slot.align()) : slot.offset + size;
+            JoinedSource made({packed, std::make_shared<FilledSource>(slot.pad(), end - slot.offset - size)});
+            const ChangeList list =
+                spliced(slot.offset, file_.size() - slot.offset, std::make_shared<JoinedSource>(std::move(made)));
+            result.change = list;
+            return;
+        }
+        const std::uint64_t over = std::max(size, slot.stored);
+        result.change = spliced(slot.offset, over,
+                                std::make_shared<JoinedSource>(std::vector<SharedSource>{
+                                    packed, std::make_shared<FilledSource>(slot.pad(), over - size)}));
+    }
+
+    /// Byte by byte what differs where the length stays, all of it otherwise.
+    ChangeList spliced(std::uint64_t offset, std::uint64_t removed, const SharedSource& now) const {
+        ChangeList list(file_.size());
+        if (now->size() != removed) {
+            list.put_from(offset, removed, now, 0, now->size());
+            return list;
+        }
+        const SliceSource before(borrowed(file_), offset, removed);
+        const ChangeList inside = differences(before, *now);
+        for (const Splice& splice : inside.splices())
+            list.put(offset + splice.offset, splice.removed, stretch_of(*now, splice.offset, splice.removed));
+        return list;
+    }
+
+    void append(const Slot& slot, const SharedSource& packed, PutResult& result) const {
+        const std::uint64_t at = aligned(file_.size(), slot.align());
+        const std::uint64_t end =
+            file_.size() % slot.align() == 0 ? aligned(at + packed->size(), slot.align()) : at + packed->size();
+        result.change.fill(file_.size(), 0, slot.pad(), at - file_.size());
+        ChangeList list(file_.size());
+        const std::vector<SharedSource> pieces{std::make_shared<FilledSource>(slot.pad(), at - file_.size()), packed,
+                                               std::make_shared<FilledSource>(slot.pad(), end - at - packed->size())};
+        const auto all = std::make_shared<JoinedSource>(pieces);
+        list.put_from(file_.size(), 0, all, 0, all->size());
+        result.change = list;
+        result.how = "moved", result.to = at;
+        state_number(slot, *slot.place(), slot.members != nullptr ? slot.entry : 0,
+                     slot.payload != nullptr ? at - static_cast<std::uint64_t>(slot.payload->at.plus) : at, result);
+    }
+
+    /// What follows the part moves, by whole alignments.
+    void rebuild(const Slot& slot, const SharedSource& packed, PutResult& result) const {
+        const std::uint64_t size = packed->size();
+        std::uint64_t next = file_.size();
+        for (const Slot& other : slots_)
+            if (other.offset > slot.offset) next = std::min(next, other.offset);
+        for (const std::uint64_t place : fixed_places())
+            if (place > slot.offset)
+                throw Error(
+                    ErrorCode::usage,
+                    fmt::format("what follows {} cannot move: the map's own tables stand behind it", slot.part.name))
+                    .hint("put it at the end: --room append");
+        for (const Slot& other : slots_)
+            if (other.offset > slot.offset && other.place() == nullptr)
+                throw Error(ErrorCode::usage, fmt::format("what follows {} cannot move: nothing states where {} stands",
+                                                          slot.part.name, other.part.name))
+                    .hint("put it at the end: --room append");
+        std::uint64_t unit = slot.align();
+        for (const Slot& other : slots_) unit = std::max(unit, other.align());
+        const bool has_next = next != file_.size();
+        const std::uint64_t begin_of_next = has_next ? next - slot.offset : 0;
+        const std::uint64_t taken = has_next ? begin_of_next : slot.stored;
+        // The next one stays as far from an alignment as it is.
+        std::uint64_t room = has_next ? aligned(size, unit) + begin_of_next % unit : size;
+        if (has_next && room >= unit && room - unit >= size) room -= unit;
+        const auto now = std::make_shared<JoinedSource>(
+            std::vector<SharedSource>{packed, std::make_shared<FilledSource>(slot.pad(), room - size)});
+        result.change = spliced(slot.offset, taken, now);
+        result.how = "rebuilt";
+        const std::uint64_t moved = room - taken;  // wraps where it got shorter
+        if (moved == 0) return;
+        for (const Slot& other : slots_)
+            if (other.offset > slot.offset)
+                state_number(other, *other.place(), other.members != nullptr ? other.entry : 0,
+                             other.offset + moved -
+                                 (other.payload != nullptr ? static_cast<std::uint64_t>(other.payload->at.plus) : 0),
+                             result);
+    }
+
+    void state_sizes(const Slot& slot, std::uint64_t size, std::uint64_t content_size, PutResult& result) const {
+        if (slot.payload != nullptr) {
+            if (slot.payload->size) state_number(slot, *slot.payload->size, 0, size, result);
+            return;
+        }
+        const bool packed = !slot.codec().empty();
+        if (slot.members->stored) state_number(slot, *slot.members->stored, slot.entry, size, result);
+        if (slot.members->size)
+            state_number(slot, *slot.members->size, slot.entry, packed && slot.members->stored ? content_size : size,
+                         result);
+    }
+
+    void state_number(const Slot& slot, const StoredNumber& number, std::uint64_t from, std::uint64_t value,
+                      PutResult& result) const {
+        const auto raw = number.stored(value);
+        if (!raw)
+            throw Error(ErrorCode::usage, fmt::format("{} cannot stand there: its entry cannot say so", slot.part.name))
+                .wanted(fmt::format("a multiple of {}, at most {}", number.unit,
+                                    number.value(number.type->most().magnitude).value_or(UINT64_MAX)))
+                .found(std::to_string(value));
+        Bytes bytes(number.type->size);
+        put_raw_number(bytes, bytes.size(), number.order, *raw);
+        if (stretch_of(file_, from + number.at, bytes.size()) != bytes)
+            result.change.put(from + number.at, number.type->size, std::move(bytes));
+    }
+
+    const ByteSource& file_;
+    Identity identity_;
+    std::unique_ptr<Container> inner_;
+    std::vector<SharedMap> maps_;
+    Limits limits_;
+    std::vector<Slot> slots_;
+    std::map<std::string, std::size_t, std::less<>> by_name_;
+};
+
+}  // namespace
+
+std::unique_ptr<Container> with_described(const ByteSource& file, const Identity& identity,
+                                          std::unique_ptr<Container> container, const std::vector<SharedMap>& maps,
+                                          const Limits& limits) {
+    const bool any = std::any_of(maps.begin(), maps.end(),
+                                 [](const SharedMap& map) { return !map->members.empty() || !map->payloads.empty(); });
+    if (!any) return container;
+    return std::make_unique<DescribedContainer>(file, identity, std::move(container), maps, limits);
+}
+
+}  // namespace hotstitch

@@ -1,0 +1,137 @@
+// SPDX-License-Identifier: MIT
+// The fields of a header that a patch changes are those that the file says otherwise once it is applied. Tested by
+// tests/cli_chart_test.cc.
+#include "tell/describe_change.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "hotstitch/apply.h"
+#include "hotstitch/chart.h"
+#include "hotstitch/edit_list.h"
+#include "hotstitch/words.h"
+#include "tell/json.h"
+
+namespace hotstitch::tell {
+namespace {
+
+constexpr std::size_t edits_shown = 16, regions_shown = 24;
+
+std::string bytes_text(const Bytes& bytes) {
+    constexpr std::size_t most = 8;
+    std::string out;
+    for (std::size_t i = 0; i < std::min(bytes.size(), most); ++i)
+        out += fmt::format("{}{:02x}", i == 0 ? "" : " ", std::to_integer<unsigned>(bytes[i]));
+    if (bytes.size() > most) out += fmt::format(" … ({})", counted(bytes.size(), "byte", "bytes"));
+    return bytes.empty() ? "nothing" : out;
+}
+
+/// "berth[12].depth: from 4 to 7, the ferry fits in"
+std::string words_for_edit(const ListedEdit& edit) {
+    const bool field = edit.by == ListedEdit::By::field;
+    std::string text = edit.part.empty() ? std::string() : edit.part + " ";
+    text += field                                ? edit.field
+            : edit.by == ListedEdit::By::address ? edit.address
+            : edit.by == ListedEdit::By::pattern ? fmt::format("where {} stands", edit.pattern)
+                                                 : offset_text(edit.at);
+    const std::string now = field ? edit.new_value : bytes_text(edit.new_bytes);
+    const std::string old = field ? edit.old_value.value_or("") : edit.old_bytes ? bytes_text(*edit.old_bytes) : "";
+    text += old.empty() ? fmt::format(": to {}", now) : fmt::format(": from {} to {}", old, now);
+    return edit.note.empty() ? text : text + ", " + edit.note;
+}
+
+/// What the file says of itself otherwise afterwards: "checksum", "title".
+std::vector<std::string> changed_facts(const Identity& before, const Identity& after) {
+    std::vector<std::string> names;
+    const auto ask = [&](const char* name, const auto& a, const auto& b) {
+        if (a != b) names.emplace_back(name);
+    };
+    ask("title", before.title, after.title), ask("serial", before.serial, after.serial);
+    ask("region", before.region, after.region), ask("revision", before.revision, after.revision);
+    ask("size", before.declared_size, after.declared_size), ask("entry", before.entry, after.entry);
+    for (const IdentityFact& fact : before.facts)
+        if (fact_of(after, fact.key) != fact.text) names.emplace_back(fact.label);
+    for (const InternalCheck& check : before.checks) {
+        const auto same = std::find_if(after.checks.begin(), after.checks.end(),
+                                       [&](const InternalCheck& c) { return c.name == check.name; });
+        if (same == after.checks.end() || same->found != check.found) names.emplace_back(check.name);
+    }
+    return names;
+}
+
+std::vector<std::string> header_names(const PatchReader& patch, const InputFile& source, const WorkOptions& context) {
+    constexpr std::uint64_t largest = std::uint64_t{64} << 20;
+    if (source.size() > largest) return {};
+    MemorySink made;
+    apply(patch, source, made,
+          {.allow_source = true,
+           .allow_target = true,
+           .backwards = true,
+           .limits = context.limits,
+           .progress = context.progress});
+    return changed_facts(identify(source), identify(MemorySource(made.bytes())));
+}
+
+}  // namespace
+
+void state_edit_list(const InputFile& file, const PatchFacts& facts, bool source_given, Report& part) {
+    const EditList list = read_edit_list(text_of(file.bytes()), file.path().filename().string());
+    if (!list.title.empty()) part.fact("title", "title", escaped(list.title), as_utf8(list.title));
+    std::vector<std::string> lines;
+    Json edits = Json::array();
+    for (const ListedEdit& edit : list.edits) {
+        if (lines.size() == edits_shown) break;
+        lines.push_back(escaped(words_for_edit(edit)));
+    }
+    for (const std::string& line : lines) edits.push_back(as_utf8(line));
+    part.list("listed", "edits", lines, edits_shown, edits, list.edits.size());
+    if (facts.without_old != 0)
+        part.unchecked(fmt::format("what stands where {} of the {} write: no old value is given",
+                                   counted(facts.without_old, "edit", "edits"), grouped(facts.records)));
+    if (!source_given) return;
+    if (facts.already_new != 0)
+        part.note(
+            fmt::format("{} of {} are there already", facts.already_new, counted(facts.records, "edit", "edits")));
+    for (const DigestMismatch& differs : facts.differs) {
+        const Json value = {
+            {"edit", as_utf8(differs.name)}, {"wanted", as_utf8(differs.wanted)}, {"found", as_utf8(differs.found)}};
+        part.warn(fmt::format("{}: {} should stand there, and {} does", escaped(differs.name), escaped(differs.wanted),
+                              escaped(differs.found)));
+    }
+}
+
+void state_touched(const PatchReader& patch, const InputFile& source, const WorkOptions& context, Report& part) {
+    const Chart chart = chart_of(source, patch, {.limits = context.limits, .progress = context.progress});
+    std::vector<std::string> lines;
+    Json list = Json::array();
+    for (const ChartRegion* const region : changed_regions(chart, regions_shown)) {
+        std::vector<std::string> names = region->names;
+        if (region->kind == "header") names = header_names(patch, source, context);
+        std::string what = fmt::format("{}", fmt::join(names, region->kind == "table" ? "; " : ", "));
+        if (region->more_names) what += " …";
+        if (what.empty()) what = counted(region->changed, "byte", "bytes");
+        lines.push_back(escaped(
+            region->kind == "table" && !names.empty() ? what : fmt::format("{}: {}", words_for(*region), what)));
+        Json one = {{"name", as_utf8(region->name)},
+                    {"kind", region->kind},
+                    {"changed_bytes", region->changed},
+                    {"places", region->places}};
+        for (const std::string& name : names) one["names"].push_back(as_utf8(name));
+        list.push_back(std::move(one));
+    }
+    std::size_t all = 0;
+    for (const ChartRegion& region : chart.regions) all += region.changed != 0 ? 1 : 0;
+    part.list("touched", "changes", lines, regions_shown, list, all);
+    std::string contents;
+    Json by_content = Json::object();
+    const auto add = [&](std::string_view content, std::uint64_t bytes) {
+        contents += fmt::format("{}{} in {}", contents.empty() ? "" : ", ", counted(bytes, "byte", "bytes"), content);
+        by_content[std::string(content)] = bytes;
+    };
+    for (const auto& [content, bytes] : chart.by_content) add(content, bytes);
+    if (chart.in_free_space != 0) add("free space", chart.in_free_space);
+    if (!contents.empty()) part.fact("contents", "of which", contents, by_content);
+}
+
+}  // namespace hotstitch::tell

@@ -1,0 +1,182 @@
+// SPDX-License-Identifier: MIT
+// Fields of a file or of a part of it: looked at, and changed, inside a change of the file around. Tested by
+// tests/cli_fields_test.cc.
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "hotstitch/error.h"
+#include "hotstitch/field_jobs.h"
+#include "hotstitch/words.h"
+
+namespace hotstitch {
+
+struct FieldsJob::State {
+    WorkOptions work;
+    std::string inside{};
+    std::optional<InputFile> file{};
+    std::vector<std::string> broken{}, maps{};
+
+    std::vector<std::string> names() const {
+        return inside.empty() ? std::vector<std::string>{} : split_address(inside);
+    }
+    Limits limits_for(const Limits& narrowed) const;
+    void check(const FileFields& fields, const ByteSource& content);
+};
+
+FieldsJob::FieldsJob(const std::string& address, WorkOptions options)
+    : state_(std::make_unique<State>(State{std::move(options)})) {
+    auto [name, inside] = split_file(address);
+    state_->inside = std::move(inside);
+    state_->file.emplace(open_for_change(name, state_->inside, state_->work));
+    if (state_->work.limits.maps && !state_->work.limits.maps->empty()) return;
+    const std::filesystem::path folder = std::filesystem::path(name).parent_path();
+    state_->work.limits.maps =
+        maps_of({.files = {}, .folder = folder.empty() ? "." : folder.string()}, state_->work, &state_->broken);
+}
+FieldsJob::~FieldsJob() = default;
+FieldsJob::FieldsJob(FieldsJob&&) noexcept = default;
+
+const InputFile& FieldsJob::file() const noexcept {
+    return *state_->file;
+}
+const std::string& FieldsJob::inside() const noexcept {
+    return state_->inside;
+}
+const std::vector<std::string>& FieldsJob::broken() const noexcept {
+    return state_->broken;
+}
+const std::vector<std::string>& FieldsJob::maps() const noexcept {
+    return state_->maps;
+}
+
+/// A part that is named is looked at as a file of its own, too: with the maps that are for such files.
+Limits FieldsJob::State::limits_for(const Limits& narrowed) const {
+    if (inside.empty()) return narrowed;
+    Limits limits = narrowed;
+    auto both = std::make_shared<Maps>(narrowed.maps ? *narrowed.maps : Maps());
+    for (const SharedMap& map : work.limits.maps->all()) {
+        const std::vector<SharedMap> known = both->all();
+        if (traits_of(*map).part.empty() && std::find(known.begin(), known.end(), map) == known.end()) both->add(map);
+    }
+    limits.maps = std::move(both);
+    return limits;
+}
+
+void FieldsJob::State::check(const FileFields& fields, const ByteSource& content) {
+    maps.clear();
+    for (const FileFields::Unit& unit : fields.units())
+        for (const SharedMap& map : unit.maps) {
+            const MapTraits traits = traits_of(*map);
+            maps.push_back(traits.title.empty() ? traits.name : traits.title);
+        }
+    const std::vector<SharedMap> all = work.limits.maps->all();
+    if (fields.maps() != 0) return;
+    const Identity& identity = fields.units().front().fields.identity();
+    const bool has_header = !fields.units().front().fields.tables().empty();
+    if (all.empty()) {
+        if (has_header) return;
+        throw Error(ErrorCode::usage, "no map says what stands where in this file")
+            .in("map")
+            .hint(broken.empty()
+                      ? fmt::format("name one: --map FILE; or put it beside the file, under a name that ends in {}",
+                                    map_extension)
+                      : fmt::format("the map beside it is broken: {}", broken.front()));
+    }
+    const SharedMap* nearest = nullptr;
+    MapFit best;
+    for (const SharedMap& map : all) {
+        const MapFit fit = fit_of(*map, identity, content);
+        const bool nearer = nearest == nullptr || fit.right > best.right ||
+                            (fit.right == best.right && fit.why.size() < best.why.size());
+        if (nearer) nearest = &map, best = fit;
+    }
+    const MapTraits traits = traits_of(**nearest);
+    throw Error(ErrorCode::wrong_source,
+                all.size() == 1
+                    ? fmt::format("the map {} is for another file", traits.name)
+                    : fmt::format("none of the {} maps is for this file; the nearest is {}", all.size(), traits.name))
+        .in("map")
+        .found(best.why.empty() ? fmt::format("it is for the part {}", traits.part)
+                                : fmt::format("{}", fmt::join(best.why, "; ")))
+        .hint("name the map of this edition");
+}
+
+void FieldsJob::with_fields(const std::function<void(const FileFields&)>& use) const {
+    State& s = *state_;
+    std::vector<SharedSource> kept;
+    change_inside(
+        borrowed(*s.file), s.names(),
+        [&](const SharedSource& content, const Limits& narrowed) {
+            const FileFields fields(content, s.limits_for(narrowed));
+            s.check(fields, *content);
+            use(fields);
+            return ChangeList(content->size());
+        },
+        {}, s.work.limits, kept);
+    s.file->check_intact();
+}
+
+FieldPlan FieldsJob::set(const std::vector<FieldSetting>& settings, const FieldOptions& options) const {
+    State& s = *state_;
+    FieldPlan plan;
+    std::vector<SharedSource> kept;
+    ChangeList change = change_inside(
+        borrowed(*s.file), s.names(),
+        [&](const SharedSource& content, const Limits& narrowed) {
+            const FileFields fields(content, s.limits_for(narrowed));
+            s.check(fields, *content);
+            plan = fields.set(settings, options);
+            return plan.change;
+        },
+        {.mend = options.mend, .allow = options.allow}, s.work.limits, kept);
+    plan.change = std::move(change);
+    plan.kept.insert(plan.kept.begin(), kept.begin(), kept.end());
+    if (!s.inside.empty())
+        for (FieldChange& field : plan.fields) field.part = field.part.empty() ? s.inside : s.inside + ":" + field.part;
+    s.file->check_intact();
+    return plan;
+}
+
+EditList edits_for(const FieldComparison& comparison, const FileFields& fields, const InputFile& source,
+                   const InputFile& target) {
+    if (source.size() != target.size())
+        throw Error(ErrorCode::usage, "the files differ in size, and what is told by fields keeps it")
+            .hint("hotstitch create makes an edit list of any two files: --format edits");
+    EditList list;
+    const DigestChoice crc{.crc32 = true};
+    list.source = digest(source, crc), list.target = digest(target, crc);
+    for (const FieldChange& field : comparison.fields) {
+        if (field.name.starts_with("header.")) continue;  // among the bytes outside
+        ListedEdit edit{.by = ListedEdit::By::field,
+                        .part = field.part,
+                        .field = field.name,
+                        .old_value = field.before,
+                        .new_value = field.after,
+                        .note = field.key};
+        for (const FileFields::Unit& unit : fields.units())
+            if (unit.part == field.part && !unit.maps.empty()) edit.map = traits_of(*unit.maps.front()).name;
+        list.edits.push_back(std::move(edit));
+    }
+    const auto bytes_of_range = [](const InputFile& file, const ByteRange& range) {
+        Bytes bytes(static_cast<std::size_t>(range.length));
+        const ByteView view = file.read(range.offset, bytes.size(), bytes);
+        return Bytes(view.begin(), view.end());
+    };
+    std::uint64_t total = 0;
+    for (const ByteRange& range : comparison.outside) {
+        total += range.length;
+        if (total > most_listed_bytes) continue;  // only counted
+        list.edits.push_back({.at = range.offset,
+                              .old_bytes = bytes_of_range(source, range),
+                              .new_bytes = bytes_of_range(target, range)});
+    }
+    if (total > most_listed_bytes)
+        throw Error(ErrorCode::usage, "an edit list does not hold a change of this size")
+            .wanted(fmt::format("at most {}", counted(most_listed_bytes, "new byte", "new bytes")))
+            .found(counted(total, "byte", "bytes"))
+            .hint("hotstitch create --format bps holds it");
+    return list;
+}
+
+}  // namespace hotstitch
