@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 
 #include "commands/common.h"
 #include "hotstitch/error.h"
@@ -25,49 +26,52 @@ void state_maps(const FieldsJob& job, const Context& context, Report& report) {
         for (const std::string& why : *broken) report.warn("a map was passed over: " + escaped(why));
 }
 
-Json value_json(const FieldValue& value) {
-    if (value.offset || value.leads_to) {
-        Json out = {{"value", value.whole.magnitude}};
-        out["offset"] = value.offset ? Json(*value.offset) : Json(nullptr);
-        if (value.leads_to) out["text"] = as_utf8(*value.leads_to);
-        return out;
-    }
-    switch (value.kind) {
-        case FieldValue::Kind::none: return nullptr;
-        case FieldValue::Kind::whole:
-            return value.whole.negative ? Json(-static_cast<std::int64_t>(value.whole.magnitude - 1) - 1)
-                                        : Json(value.whole.magnitude);
-        case FieldValue::Kind::real: return std::isfinite(value.real) ? Json(value.real) : Json(value.text);
-        case FieldValue::Kind::text:
-        case FieldValue::Kind::bytes:
-        case FieldValue::Kind::word: break;
-    }
-    return as_utf8(value.text);
+std::string quoted_json(const std::string& text) {
+    return Json(as_utf8(text)).dump();
 }
 
-/// Of many records, the text is put together piece by piece: a tree of them all would take longer than reading them.
+void add_value(std::string& out, const FieldValue& value) {
+    if (value.offset || value.leads_to) {
+        out += fmt::format("{{\"value\":{},\"offset\":{}", value.whole.magnitude,
+                           value.offset ? std::to_string(*value.offset) : "null");
+        if (value.leads_to) out += ",\"text\":" + quoted_json(*value.leads_to);
+        out += "}";
+        return;
+    }
+    const bool number =
+        value.kind == FieldValue::Kind::whole || (value.kind == FieldValue::Kind::real && std::isfinite(value.real));
+    if (value.kind == FieldValue::Kind::none)
+        out += "null";
+    else
+        out += number ? value.text : quoted_json(value.text);
+}
+
+/// Of many records, the text is put together piece by piece.
 JsonValue tables_json(const std::vector<FieldTable>& tables) {
-    Json list = Json::array();
+    std::string out = "[";
     for (const FieldTable& table : tables) {
-        Json columns = Json::array(), records = Json::array();
+        out += fmt::format("{}{{\"name\":{},\"of_records\":{}", out.size() == 1 ? "" : ",", quoted_json(table.name),
+                           table.of_records);
+        if (!table.part.empty()) out += ",\"part\":" + quoted_json(table.part);
+        if (!table.map.empty()) out += ",\"map\":" + quoted_json(table.map);
+        Json columns = Json::array();
         for (const FieldColumn& column : table.columns)
             columns.push_back({{"name", as_utf8(column.name)}, {"type", column.type}, {"settable", column.settable}});
+        out += ",\"columns\":" + columns.dump() + ",\"records\":[";
         for (const FieldRecord& record : table.records) {
-            Json values = Json::array();
-            for (const FieldValue& value : record.values) values.push_back(value_json(value));
-            Json one = {{"index", record.index}};
-            if (!record.key.empty()) one["key"] = as_utf8(record.key);
-            if (table.name != "header") one["offset"] = record.offset;
-            one["values"] = std::move(values);
-            records.push_back(std::move(one));
+            out += fmt::format("{}{{\"index\":{}", &record == &table.records.front() ? "" : ",", record.index);
+            if (!record.key.empty()) out += ",\"key\":" + quoted_json(record.key);
+            if (table.name != "header") out += fmt::format(",\"offset\":{}", record.offset);
+            out += ",\"values\":[";
+            for (const FieldValue& value : record.values) {
+                if (&value != &record.values.front()) out += ",";
+                add_value(out, value);
+            }
+            out += "]}";
         }
-        Json out = {{"name", as_utf8(table.name)}, {"of_records", table.of_records}};
-        if (!table.part.empty()) out["part"] = as_utf8(table.part);
-        if (!table.map.empty()) out["map"] = as_utf8(table.map);
-        out["columns"] = std::move(columns), out["records"] = std::move(records);
-        list.push_back(std::move(out));
+        out += "]}";
     }
-    return list;
+    return JsonValue::from_text(out + "]");
 }
 
 void show(const FieldsArguments& arguments, const FieldsJob& job, const Context& context, Report& report) {

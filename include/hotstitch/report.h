@@ -37,6 +37,13 @@ public:
     requires requires(const Json& value) { value.dump(-1, ' ', false, Json::error_handler_t::replace); }
     JsonValue(const Json& value) { set(value.dump(-1, ' ', false, Json::error_handler_t::replace)); }
 
+    /// Of a text that is valid JSON already.
+    static JsonValue from_text(std::string json) {
+        JsonValue value(nullptr);
+        value.set(std::move(json));
+        return value;
+    }
+
     const std::string& text() const noexcept { return *text_; }
 
 private:

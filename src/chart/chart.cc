@@ -9,6 +9,7 @@
 #include <map>
 
 #include "chart/regions.h"
+#include "edit/ordered_copies.h"
 #include "hotstitch/change_list.h"
 #include "hotstitch/disc.h"
 #include "hotstitch/error.h"
@@ -118,7 +119,7 @@ private:
     }
 
     void name(ChartRegion& region, std::uint64_t at, std::uint64_t end) {
-        if (region.kind != "table") return;
+        if (region.kind != "table" && region.kind != "gap") return;
         while (at < end && !region.more_names) {
             std::uint64_t length = end - at;
             const std::string found = regions_.name_at(at, length);
@@ -135,35 +136,6 @@ private:
     Regions regions_;
     Chart chart_;
     std::size_t piece_ = 0;
-};
-
-/// Edits as stretches of the source and what comes in their place. What is copied in order is unchanged, wherever it
-/// then stands; all else is new.
-class Stretches final : public EditSink {
-public:
-    explicit Stretches(Counter& counter) : counter_(counter) {}
-
-    Flow put(const Edit& edit) override {
-        if (edit.kind == EditKind::copy_source && edit.offset >= source_) {
-            told(edit.offset);
-            source_ = edit.offset + edit.length;
-            target_ += edit.length;
-            made_ = target_;
-        } else {
-            target_ += edit.length;
-        }
-        return Flow::go_on;
-    }
-    std::uint64_t finish(std::uint64_t source_size) {
-        told(std::max(source_, source_size));
-        return target_;
-    }
-
-private:
-    void told(std::uint64_t source_end) { counter_.add({source_, source_end - source_}, {made_, target_ - made_}); }
-    Counter& counter_;
-    std::uint64_t source_ = 0, target_ = 0;  ///< up to where both are told
-    std::uint64_t made_ = 0;                 ///< where what is not yet told begins in the target
 };
 
 }  // namespace
@@ -242,12 +214,19 @@ Chart chart_of(const ByteSource& source, const ByteSource& target, const ChartOp
 
 Chart chart_of(const ByteSource& source, const PatchReader& patch, const ChartOptions& options) {
     const PatchForSource bound(patch, source);
+    // What is copied in order is unchanged, wherever it then stands; all else is new.
+    OrderedCopies copies;
+    bound->read(source.size(), copies);
     Counter counter(source, options);
-    Stretches stretches(counter);
-    bound->read(source.size(), stretches);
-    const std::uint64_t made = stretches.finish(source.size());
+    std::uint64_t from = 0, made = 0;
+    std::vector<SameStretch> same = copies.heaviest_chain();
+    same.push_back({source.size(), copies.target_size(), 0});
+    for (const SameStretch& stretch : same) {
+        counter.add({from, stretch.source - from}, {made, stretch.target - made});
+        from = stretch.source + stretch.length, made = stretch.target + stretch.length;
+    }
     source.check_intact();
-    return counter.finish(made);
+    return counter.finish(copies.target_size());
 }
 
 std::vector<const ChartRegion*> changed_regions(const Chart& chart, std::size_t most) {

@@ -102,7 +102,7 @@ void Regions::cut() {
     // What nobody names is one region more.
     std::uint64_t at = 0;
     const std::size_t gap = all_.size();
-    all_.push_back({.name = {}, .kind = "gap"});
+    all_.push_back({.name = all_.empty() ? "the file" : "", .kind = "gap"});
     bool any_gap = false;
     const auto gap_up_to = [&](std::uint64_t end) {
         if (at >= end) return;

@@ -16,6 +16,7 @@
 namespace hotstitch {
 namespace {
 
+constexpr std::string_view nan_mark = "nan:";
 constexpr std::uint64_t longest_open_text = 4096;  ///< that ends by its end
 
 /// A character that fills up, as the encoding writes it.
@@ -107,6 +108,13 @@ WholeNumber whole_for(const MapField& field, std::string_view text, const WholeN
 }
 
 Bytes real_for(const MapField& field, std::string_view text) {
+    if (text.starts_with(nan_mark)) {  // whose bits say more than that it is no number
+        const auto raw = whole_from("0x" + std::string(text.substr(nan_mark.size())));
+        if (!raw) cannot_hold(field, "it is a number", "a number", text);
+        Bytes bits(field.type->size);
+        put_raw_number(bits, bits.size(), field.order, raw->magnitude);
+        return bits;
+    }
     const std::string copy(text);
     char* end = nullptr;
     const double value = std::strtod(copy.c_str(), &end);
@@ -196,7 +204,10 @@ FieldValue value_at(const MapField& field, const FieldPlace& place, const ByteSo
     }
     if (!field.type->real) return whole_value(field, whole_number(bytes, *field.type, field.order));
     const double real = real_number(bytes, *field.type, field.order);
-    return {.kind = FieldValue::Kind::real, .real = real, .text = text_of_real(real, *field.type)};
+    return {.kind = FieldValue::Kind::real,
+            .real = real,
+            .text = std::isnan(real) ? fmt::format("{}{:x}", nan_mark, raw_number(bytes, field.type->size, field.order))
+                                     : text_of_real(real, *field.type)};
 }
 
 std::optional<PointedText> pointed_text(const MapField& field, const FieldPlace& place, const ByteSource& file) {

@@ -191,8 +191,8 @@ private:
 class ShiftJisCodec final : public WalkingCodec {
 public:
     ShiftJisCodec() {
-        const iconv_t converter = iconv_open("UTF-8", "SHIFT_JISX0213");
-        const iconv_t plain = converter == reinterpret_cast<iconv_t>(-1) ? iconv_open("UTF-8", "SHIFT_JIS") : converter;
+        iconv_t plain = iconv_open("UTF-8", "CP932");  // with what consoles and computers added
+        if (plain == reinterpret_cast<iconv_t>(-1)) plain = iconv_open("UTF-8", "SHIFT_JIS");
         if (plain == reinterpret_cast<iconv_t>(-1)) return;
         for (unsigned code = 0x20; code < 0x10000; ++code) {
             const bool lead = code >= 0x100;
@@ -217,7 +217,7 @@ private:
     std::size_t read_one(ByteView bytes, std::string& out) const override {
         unsigned code = std::to_integer<unsigned>(bytes[0]);
         std::size_t taken = 1;
-        if (texts_.find(code) == texts_.end() && bytes.size() > 1) {
+        if (code != 0 && texts_.find(code) == texts_.end() && bytes.size() > 1) {
             code = code << 8 | std::to_integer<unsigned>(bytes[1]);
             taken = 2;
         }

@@ -6,10 +6,12 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <map>
 
 #include "hotstitch/apply.h"
 #include "hotstitch/chart.h"
 #include "hotstitch/edit_list.h"
+#include "hotstitch/fields.h"
 #include "hotstitch/words.h"
 #include "tell/json.h"
 
@@ -60,9 +62,28 @@ std::vector<std::string> changed_facts(const Identity& before, const Identity& a
     return names;
 }
 
-std::vector<std::string> header_names(const PatchReader& patch, const InputFile& source, const WorkOptions& context) {
+/// What is changed inside a region, by name: of its table, or of the header.
+using NamesOfRegions = std::map<std::string, std::vector<std::string>, std::less<>>;
+
+/// "Old Pier" of "berth[1].depth (Old Pier)": records by their names where they have one.
+void add_field(const FieldChange& field, NamesOfRegions& names) {
+    const std::size_t open = field.name.find('['), close = field.name.find("].");
+    if (open == std::string::npos || close == std::string::npos) return;
+    const std::string table = field.name.substr(0, open), of_record = field.name.substr(close + 2);
+    const std::string record =
+        fmt::format("{}[{}]", table, field.key.empty() ? field.name.substr(open + 1, close - open - 1) : field.key);
+    std::vector<std::string>& all = names[table];
+    if (!all.empty() && all.back().starts_with(record + ": "))
+        all.back() += ", " + of_record;
+    else
+        all.push_back(fmt::format("{}: {}", record, of_record));
+}
+
+/// Of files that can be made in memory, by what they say afterwards.
+NamesOfRegions names_by_result(const PatchReader& patch, const InputFile& source, const WorkOptions& context) {
     constexpr std::uint64_t largest = std::uint64_t{64} << 20;
-    if (source.size() > largest) return {};
+    NamesOfRegions names;
+    if (source.size() > largest) return names;
     MemorySink made;
     apply(patch, source, made,
           {.allow_source = true,
@@ -70,7 +91,16 @@ std::vector<std::string> header_names(const PatchReader& patch, const InputFile&
            .backwards = true,
            .limits = context.limits,
            .progress = context.progress});
-    return changed_facts(identify(source), identify(MemorySource(made.bytes())));
+    const MemorySource target(made.bytes());
+    names["header"] = changed_facts(identify(source), identify(target));
+    if (!context.limits.maps || context.limits.maps->empty()) return names;
+    try {
+        const FileFields before(borrowed(source), context.limits), after(borrowed(target), context.limits);
+        for (const FieldChange& field : before.compare(after).fields) add_field(field, names);
+    } catch (const Error& error) {
+        if (error.code() == ErrorCode::io || error.code() == ErrorCode::cancelled) throw;  // else tables have moved
+    }
+    return names;
 }
 
 }  // namespace
@@ -103,13 +133,21 @@ void state_edit_list(const InputFile& file, const PatchFacts& facts, bool source
 
 void state_touched(const PatchReader& patch, const InputFile& source, const WorkOptions& context, Report& part) {
     const Chart chart = chart_of(source, patch, {.limits = context.limits, .progress = context.progress});
+    const NamesOfRegions by_result = names_by_result(patch, source, context);
+    constexpr std::size_t most_names = 8;
     std::vector<std::string> lines;
     Json list = Json::array();
     for (const ChartRegion* const region : changed_regions(chart, regions_shown)) {
         std::vector<std::string> names = region->names;
-        if (region->kind == "header") names = header_names(patch, source, context);
+        bool more = region->more_names;
+        const auto known = by_result.find(region->kind == "header" ? std::string("header") : region->name);
+        if (known != by_result.end() && (region->kind == "header" || region->kind == "table")) {
+            names.assign(known->second.begin(), known->second.begin() + static_cast<std::ptrdiff_t>(std::min(
+                                                                            known->second.size(), most_names)));
+            more = known->second.size() > most_names;
+        }
         std::string what = fmt::format("{}", fmt::join(names, region->kind == "table" ? "; " : ", "));
-        if (region->more_names) what += " …";
+        if (more) what += " …";
         if (what.empty()) what = counted(region->changed, "byte", "bytes");
         lines.push_back(escaped(
             region->kind == "table" && !names.empty() ? what : fmt::format("{}: {}", words_for(*region), what)));

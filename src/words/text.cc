@@ -86,7 +86,16 @@ std::string shell_file(std::string_view name) {
 
 std::string json_for_terminals(std::string_view document) {
     std::string out;
+    out.reserve(document.size());
     while (!document.empty()) {
+        // Most of a document is plain.
+        const auto plain =
+            static_cast<std::size_t>(std::find_if(document.begin(), document.end(),
+                                                  [](char c) { return static_cast<unsigned char>(c) >= 0x7F; }) -
+                                     document.begin());
+        out += document.substr(0, plain);
+        document.remove_prefix(plain);
+        if (document.empty()) break;
         char32_t code = 0;
         const std::size_t length = std::max<std::size_t>(decode(document, code), 1);
         const bool obeyed = code == 0x7F || (code >= 0x80 && code < 0xA0) || changes_direction_or_hides(code);

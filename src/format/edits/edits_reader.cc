@@ -72,8 +72,8 @@ public:
                 .second.push_back(&edit);
         }
         for (const auto& [part, edits] : parts) in_part(part, edits);
-        const auto borrowed_source = borrowed(source);
-        const ChangeList of_whole = change_of(borrowed_source, whole, limits_);
+        std::optional<Fields> fields;
+        const ChangeList of_whole = change_of(borrowed(source), whole, limits_, fields);
         for (const Splice& splice : of_whole.splices()) {
             try {
                 change_.put(splice);
@@ -83,6 +83,7 @@ public:
                     .at(splice.offset);
             }
         }
+        keep_checks(fields, change_);
         source.check_intact();
     }
 
@@ -115,16 +116,21 @@ private:
         kept_.push_back(so_far);
         change_ = change_.then(change_inside(
             so_far, split_address(part),
-            [&](const SharedSource& content, const Limits& inside) { return change_of(content, edits, inside); },
+            [&](const SharedSource& content, const Limits& inside) {
+                std::optional<Fields> fields;
+                ChangeList list = change_of(content, edits, inside, fields);
+                keep_checks(fields, list);
+                return list;
+            },
             {.mend = true, .allow = {.signature = true, .packed = true}}, limits_, kept_));
     }
 
     /// Of a file or part, by all edits that are in it.
-    ChangeList change_of(const SharedSource& file, const std::vector<const ListedEdit*>& edits, const Limits& limits) {
+    ChangeList change_of(const SharedSource& file, const std::vector<const ListedEdit*>& edits, const Limits& limits,
+                         std::optional<Fields>& fields) {
         ChangeList list(file->size());
         std::vector<FieldSetting> settings;
         std::optional<Identity> identity;
-        std::optional<Fields> fields;
         for (const ListedEdit* const edit : edits) {
             if (edit->by != ListedEdit::By::field) {
                 if (!identity && edit->by == ListedEdit::By::address) identity = identify(*file);
@@ -143,8 +149,15 @@ private:
             fields->set(settings, {.mend = false, .allow = {.signature = true, .packed = true}, .limits = limits});
         for (const Splice& splice : plan.change.splices()) list.put(splice);
         kept_.insert(kept_.end(), plan.kept.begin(), plan.kept.end());
-        list = fields->keeping_checks(std::move(list), {.allow = {.signature = true, .packed = true}}, plan);
         return list;
+    }
+
+    /// Edits of fields keep what was right; edits of bytes are the author's own affair.
+    void keep_checks(const std::optional<Fields>& fields, ChangeList& list) {
+        if (!fields) return;
+        FieldPlan told;
+        list = fields->keeping_checks(std::move(list), {.allow = {.signature = true, .packed = true}}, told);
+        kept_.insert(kept_.end(), told.kept.begin(), told.kept.end());
     }
 
     void at_bytes(const ByteSource& file, const ListedEdit& edit, const std::optional<Identity>& identity,

@@ -3,6 +3,7 @@
 
 #include <vector>
 
+#include "edit/ordered_copies.h"
 #include "hotstitch/error.h"
 #include "hotstitch/patch.h"
 
@@ -15,21 +16,15 @@ Error too_large(std::uint64_t new_bytes, std::uint64_t edits);
 class Writer final : public PatchWriter {
 public:
     Writer(ByteView source, ByteView target, ByteSink& patch) : source_(source), target_(target), patch_(patch) {}
-    Flow put(const Edit& edit) override;
+    Flow put(const Edit& edit) override { return copies_.put(edit); }
     void finish() override;
 
 private:
-    /// So many bytes that are the same in both.
-    struct Same {
-        std::uint64_t source = 0, target = 0, length = 0;
-    };
-    std::vector<Same> in_place() const;
-    std::vector<Same> in_order() const;
+    std::vector<SameStretch> in_place() const;
 
     ByteView source_, target_;
     ByteSink& patch_;
-    std::vector<Same> copies_;
-    std::uint64_t at_ = 0;
+    OrderedCopies copies_;
 };
 
 }  // namespace hotstitch::edits
