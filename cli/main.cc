@@ -30,7 +30,9 @@ bool has_argument(int argc, char** argv, std::string_view wanted) {
 std::string output_of(const CommandArguments& chosen) {
     return std::visit(
         [](const auto& arguments) -> std::string {
-            if constexpr (requires { arguments.request.output; })
+            if constexpr (requires { arguments.csv; })
+                return arguments.csv ? "-" : arguments.rewrite.request.output;
+            else if constexpr (requires { arguments.request.output; })
                 return arguments.request.output;
             else if constexpr (requires { arguments.rewrite; })
                 return arguments.rewrite.request.output;
@@ -76,7 +78,7 @@ int run_command(const Arguments& arguments, Report& report) {
     const bool output_is_stdout = output_of(arguments.arguments) == "-";
     try {
         if (output_is_stdout && arguments.common.json)
-            throw Error(ErrorCode::usage, "-o - and --json both want standard output")
+            throw Error(ErrorCode::usage, "two outputs want standard output: a document, and what is made")
                 .hint("name a file with -o, or leave out --json");
         if (output_is_stdout && !arguments.common.then.empty())
             throw Error(ErrorCode::usage, "--then runs a command on a file, and -o - makes none")

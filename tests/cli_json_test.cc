@@ -8,6 +8,7 @@
 
 #include "cartridges.h"
 #include "console_discs.h"
+#include "data_files.h"
 #include "disc.h"
 #include "executables.h"
 #include "hotstitch/create.h"
@@ -63,6 +64,10 @@ TEST(CliJson, EveryDocumentIsAsItsSchemaSays) {
     const Bytes source = demo::kelp_harbour(1), target = demo::night_tides(source);
     folder.put("k.sfc", source);
     folder.put("old.sfc", demo::kelp_harbour(0));
+    folder.put("k.dat", demo::harbour_data(false));
+    folder.put("kelp.map.toml", demo::map_of(false));
+    folder.put("kelp.tbl", demo::letters());
+    folder.put("berths.edits", demo::longer_berths_edits());
     folder.put("w.sfc", target);
     folder.put("k.smc", demo::with_front_header(source));
     folder.put("k.nes", demo::nes_kelp());
@@ -134,6 +139,20 @@ TEST(CliJson, EveryDocumentIsAsItsSchemaSays) {
         {"mend", "k.exe"},
         {"mend", "k.exe", "high-entropy", "nx", "-o", "n.exe"},
         {"parts", "k.exe", "--deep"},
+        {"fields", "k.dat"},
+        {"fields", "k.dat", "berth[1].keeper", "berth[1].ferry"},
+        {"fields", "k.dat", "berth[1].depth=14", "-o", "l.dat"},
+        {"fields", "k.dat", "berth[1].depth=14", "--patch", "l.bps"},
+        {"fields", "k.dat", "--compare", "l.dat", "--save", "l.edits"},
+        {"fields", "k.sfc", "header.region=Japan", "-o", "l.sfc"},
+        {"fields", "--check", "--map", "kelp.map.toml"},
+        {"fields", "k.dat", "birth"},
+        {"describe", "l.edits", "--source", "k.dat", "--map", "kelp.map.toml"},
+        {"describe", "berths.edits"},
+        {"apply", "k.dat", "berths.edits", "-o", "m.dat"},
+        {"chart", "k.dat", "l.dat", "--hex", "2", "--svg", "l.svg", "--map", "kelp.map.toml"},
+        {"chart", "k.dat", "l.edits"},
+        {"chart", "d.iso", "d.iso"},
         {"put", "k.lz", "content=plain.dat", "-o", "p.lz"},
         {"describe", "d.cue", "d.iso"},
         {"parts", "d.cue"},

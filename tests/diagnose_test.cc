@@ -158,6 +158,16 @@ std::vector<Situation> console_situations() {
     };
 }
 
+/// Two bytes by hand, where both revisions have others; nothing but the old values says for which it is.
+const Bytes edit_list = [] {
+    std::string text = "hotstitch-edits = 1\n";
+    for (const std::size_t at : {std::size_t{0x7FDB}, std::size_t{0x7FDC}}) {
+        const unsigned old = std::to_integer<unsigned>(source[at]);
+        text += fmt::format("[[edit]]\nat = {}\nold = \"{:02x}\"\nnew = \"{:02x}\"\n", at, old, old ^ 0x10);
+    }
+    return makers::bytes(text);
+}();
+
 std::vector<Situation> situations() {
     const Bytes unpacked(source.begin(), source.begin() + 3000), plain_exe = demo::pe(),
                                                                  signed_exe = demo::pe({.certificates = 0x108});
@@ -253,6 +263,11 @@ std::vector<Situation> situations() {
         {"a patch in the place of the game", bps, ips, "is-a-patch", ""},
         {"a patch of another format in the place of the game", bps, joined(bytes_of("KELPDELTA\1\2\3"), {}),
          "is-a-patch", ""},
+        {"an edit list whose old values stand elsewhere", edit_list, revision0, "other-value", ""},
+        {"an edit list, and its file behind a front header", edit_list, demo::with_front_header(source), "front-header",
+         "without its front header of 512 bytes"},
+        {"an edit list for a file that has it already", edit_list, hotstitch::apply(edit_list, source),
+         "already-patched", ""},
         {"IPS with nothing to check by", ips, revision0, "cannot-be-known", ""},
         {"IPS with nothing to check by, on a web page", ips, joined(bytes_of("<html><body>Kelp Harbour</body>"), {}),
          "web-page", ""},

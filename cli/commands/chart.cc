@@ -41,13 +41,13 @@ void state_chart(const Chart& chart, Report& report) {
     report.detail("regions", regions_json(chart));
     if (!chart.first.empty()) report.detail("first", places);
     std::string contents;
-    Json list = Json::object();
+    Json list = Json::array();
     for (const auto& [content, bytes] : chart.by_content) {
-        list[std::string(content)] = bytes;
+        list.push_back({{"content", content}, {"bytes", bytes}});
         contents += fmt::format("{}{} in {}", contents.empty() ? "" : ", ", counted(bytes, "byte", "bytes"), content);
     }
     if (chart.in_free_space != 0) {
-        list["free-space"] = chart.in_free_space;
+        list.push_back({{"content", "free space"}, {"bytes", chart.in_free_space}});
         contents += fmt::format("{}{} in free space", contents.empty() ? "" : ", ",
                                 counted(chart.in_free_space, "byte", "bytes"));
     }

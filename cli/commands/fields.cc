@@ -79,7 +79,8 @@ void show(const FieldsArguments& arguments, const FieldsJob& job, const Context&
     job.with_fields([&](const FileFields& fields) { tables = fields.show(arguments.selectors); });
     if (arguments.csv) {
         put(stdout, csv_of_tables(tables));
-        return report.good("shown", "");
+        return report.good("shown",
+                           fmt::format("{} as comma-separated values.", counted(tables.size(), "table", "tables")));
     }
     state_maps(job, context, report);
     std::uint64_t records = 0, values = 0;
@@ -225,7 +226,7 @@ void check(const FieldsArguments& arguments, const Context& context, Report& rep
         if (t.checks != 0) text += fmt::format(", {}", counted(t.checks, "check", "checks"));
         if (t.members + t.payloads != 0)
             text += fmt::format(", {}", counted(t.members + t.payloads, "archive or payload", "archives and payloads"));
-        report.fact("checked", "map", text, list);
+        report.fact("checked_maps", "map", text, list);
     }
     if (!arguments.file.empty()) {
         const FieldsJob job(arguments.file, context);

@@ -76,6 +76,7 @@ enum class Why : std::uint8_t {
     writes_past_end,         ///< `found` bytes past it, and leaves the checks of a ROM, `found_in`, wrong
     pointer,                 ///< to the file, which a version-control store keeps elsewhere
     nothing_to_know_by,      ///< the patch says nothing about its source
+    other_value,             ///< `name` an edit: `wanted_text` should stand there, and `found_text` does
     no_representation_fits,  ///< it has a checksum of it, and no size
     other_content,           ///< of the right size
     front_header_and_more,   ///< `wanted` and `found`: sizes, here and below
@@ -102,6 +103,7 @@ struct Reason {
     std::uint64_t wanted = 0, found = 0;
     std::optional<Representation> representation{};
     std::string name{}, found_in{};
+    std::string wanted_text{}, found_text{};
     /// How many windows come out right and wrong, the first wrong one and where it begins in the target.
     struct {
         std::uint64_t right = 0, wrong = 0, first = 0, offset = 0;

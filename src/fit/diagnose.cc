@@ -315,7 +315,23 @@ private:
             reason({.why = Why::archive, .name = std::string(file.kind.title)}, NextStep::unpack_it);
     }
 
+    /// Whether an edit list says which places differ.
+    bool look_at_old_values() {
+        constexpr std::size_t most = 16;
+        if (!has_old_values()) return false;
+        const auto bound = patch_.for_source(file_);
+        for (const DigestMismatch& differs : bound->facts().differs) {
+            if (result_.reasons.size() == most) break;
+            reason({.why = Why::other_value,
+                    .name = differs.name,
+                    .wanted_text = differs.wanted,
+                    .found_text = differs.found});
+        }
+        return !bound->facts().differs.empty();
+    }
+
     void look_at_size() {
+        if (look_at_old_values()) return;
         const std::uint64_t size = file_.size();
         if (!source_.size)
             return reason({.why = source_.empty() ? Why::nothing_to_know_by : Why::no_representation_fits},

@@ -52,6 +52,7 @@ std::string_view reason_code(const Reason& reason) noexcept {
         case Why::other_kind: return "other-kind";
         case Why::writes_past_end: return "writes-past-end";
         case Why::pointer: return "pointer";
+        case Why::other_value: return "other-value";
         case Why::no_checks_at_all:
         case Why::nothing_to_know_by:
         case Why::no_representation_fits: return "cannot-be-known";

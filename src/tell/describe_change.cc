@@ -162,10 +162,10 @@ void state_touched(const PatchReader& patch, const InputFile& source, const Work
     for (const ChartRegion& region : chart.regions) all += region.changed != 0 ? 1 : 0;
     part.list("touched", "changes", lines, regions_shown, list, all);
     std::string contents;
-    Json by_content = Json::object();
+    Json by_content = Json::array();
     const auto add = [&](std::string_view content, std::uint64_t bytes) {
         contents += fmt::format("{}{} in {}", contents.empty() ? "" : ", ", counted(bytes, "byte", "bytes"), content);
-        by_content[std::string(content)] = bytes;
+        by_content.push_back({{"content", content}, {"bytes", bytes}});
     };
     for (const auto& [content, bytes] : chart.by_content) add(content, bytes);
     if (chart.in_free_space != 0) add("free space", chart.in_free_space);

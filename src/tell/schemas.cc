@@ -21,6 +21,7 @@ Json type_of(std::string_view type) {
     const bool nullable = type.ends_with('?');
     if (nullable) type.remove_suffix(1);
     Json out = is_scalar(type) ? Json{{"type", type}} : schema_of(type);
+    if (type == "value") out["type"] = {"string", "number", "object", "null"};  // of a field: as its type has it
     if (nullable) out["type"] = Json::array({out["type"], "null"});
     return out;
 }

@@ -136,6 +136,9 @@ std::string words_for(const Reason& reason) {
         case Why::other_track:
             return "the patch was made for what follows the data track in this file, a sound track most likely";
         case Why::for_a_part: return fmt::format("the patch was made for {}, a file on this disc", reason.name);
+        case Why::other_value:
+            return fmt::format("{}: {} should stand there, and {} does", reason.name, reason.wanted_text,
+                               reason.found_text);
         case Why::nothing_to_know_by: return "the patch says nothing about its source";
         case Why::no_representation_fits: return "no reading of the file has the wanted checksum";
         case Why::compressed_copy:
