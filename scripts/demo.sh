@@ -123,3 +123,24 @@ show put "tree" --room rebuild -o player/rebuilt.gcm
 say "21. Files on a cartridge, and a chunk of a sound."
 show put "Kelp Harbour (files).nds" data/messages.txt=tree/files/opening.bin -o player/
 show parts foghorn.wav
+
+say "22. A table of a data file, by its map: one number is set, and the file's own checksum follows."
+show fields "Kelp Harbour (Europe).dat" "berth[0-4]" tide
+show fields "Kelp Harbour (Europe).dat" "berth[Old Pier].depth=14" "tide[March].low=-2" -o player/deeper.dat
+show fields "Kelp Harbour (Europe).dat" --compare player/deeper.dat --save player/deeper.edits || echo "(exit $?)"
+cat player/deeper.edits
+
+say "23. Longer Berths, a mod as a list that people read: one for both editions, each by its own map."
+show describe "Longer Berths.edits" --source "Kelp Harbour (Europe).dat"
+show apply "Kelp Harbour (Europe).dat" "Longer Berths.edits" -o player/europe.dat
+show apply "Kelp Harbour (Americas).dat" "Longer Berths.edits" -o player/americas.dat
+show recast "Kelp Harbour (Europe).dat" "Longer Berths.edits" --format bps -o player/berths.bps
+
+say "24. An archive that only this game uses opens by the same map; a longer sound goes behind all others."
+show parts "Kelp Harbour (Europe).dat" --map kelp-europe.map.toml
+show put "Kelp Harbour (Europe).dat" sounds/HORN=foghorn.wav --map kelp-europe.map.toml -o player/louder.dat
+
+say "25. Where does a change lie?"
+show chart "$original" "player/Night Tides.bps" --svg player/night-tides.svg --hex 2
+show chart "Kelp Harbour (disc, revision 0).iso" "$disc.iso"
+show chart "Kelp Harbour (Europe).dat" player/europe.dat --map kelp-europe.map.toml

@@ -58,8 +58,6 @@ shot overlap 'hotstitch overlap "Kelp Harbour.sfc" "Night Tides.bps" "Fog Signal
 shot recast 'hotstitch recast "Kelp Harbour.sfc" "Night Tides.bps" --format ups'
 shot renew 'hotstitch renew "Night Tides.sfc.receipt.json" "Fog Signals.bps"'
 shot undo 'hotstitch undo "Night Tides.sfc"'
-hotstitch recast "Kelp Harbour.sfc" "Night Tides.bps" --format ips -q >/dev/null
-shot apply-unchecked 'hotstitch apply "Kelp Harbour.sfc" "Night Tides.ips"'
 shot describe-rom 'hotstitch describe "Kelp Harbour (copier header).smc" --at 00:FFC0 --at 80:8000'
 hotstitch mend "Kelp Harbour.sfc" region=Americas --no-mend -o "Kelp Harbour (Americas).sfc" -q >/dev/null 2>&1
 shot mend 'hotstitch mend "Kelp Harbour (Americas).sfc" checksum title="KELP HARBOR" --in-place'
@@ -73,4 +71,6 @@ hotstitch take kelp.iso:DATA/BERTHS.BIN -o berths.bin -q >/dev/null
 printf '\x30' | dd of=berths.bin bs=1 seek=14 conv=notrunc status=none
 hotstitch put kelp.iso DATA/BERTHS.BIN=berths.bin --patch berths.bps -q >/dev/null
 shot put 'hotstitch put kelp.iso DATA/BERTHS.BIN=berths.bin VOICES/FERRY.BIN=kelp.iso:FILMS/TIDE.BIN -o mods/; hotstitch apply "Kelp Harbour (disc, revision 1).bin" berths.bps -o mods/ --with-sheet --keep-representation'
-shot put-encrypted 'hotstitch parts "Kelp Harbour (partition).iso" "*/files/*" --keys keys.txt; hotstitch put "Kelp Harbour (partition).iso" "partition 0/files/opening.bin=berths.bin" --keys keys.txt --as "mods/{title} [{serial}]/game.iso"'
+shot fields 'hotstitch fields "Kelp Harbour (Europe).dat" "berth[0-9]"; hotstitch fields "Kelp Harbour (Europe).dat" "berth[Old Pier].depth=14" "berth[Ferry Stage].weather=calm" -o mods/deeper.dat'
+hotstitch apply "Kelp Harbour.sfc" "Night Tides.bps" -o "mods/Night Tides.sfc" -q >/dev/null
+shot chart 'hotstitch chart "Kelp Harbour.sfc" "mods/Night Tides.sfc" --hex 2; hotstitch chart "Kelp Harbour (Europe).dat" mods/deeper.dat --map kelp-europe.map.toml'

@@ -67,6 +67,21 @@ TEST_F(CliFields, AMakerSetsOneNumberAndSeesIt) {
     EXPECT_EQ(contents(folder / "kelp.dat"), contents(folder / "new.dat"));
 }
 
+TEST_F(CliFields, AChangedCopyIsComparedByTheMapOfItsOriginal) {
+    // A map for one exact file: what was changed has another checksum, and its tables where they were.
+    std::string map = demo::map_of(false);
+    const std::string crc = run({"describe", "kelp.dat", "--json"}).json()["files"][0]["crc32"];
+    const std::size_t begins = map.find("begins");
+    map.replace(begins, map.find('\n', begins) - begins, "crc32 = \"" + crc + "\"");
+    folder.put("exact.map.toml", map);
+    ASSERT_EQ(run({"fields", "kelp.dat", "berth[0].depth=9", "--map", "exact.map.toml", "-o", "new.dat"}).code, 0);
+    EXPECT_EQ(run({"fields", "new.dat", "--map", "exact.map.toml"}).code, 1);
+    const auto compared =
+        run({"fields", "kelp.dat", "--compare", "new.dat", "--map", "exact.map.toml", "--json"}).json();
+    EXPECT_EQ(compared["fields"].size(), 1U) << compared.dump(1);
+    EXPECT_TRUE(compared["outside"].empty());
+}
+
 TEST_F(CliFields, SpreadsheetsAndProgramsGetTheirForms) {
     const std::string csv = run({"fields", "kelp.dat", "tide", "--csv"}).out;
     EXPECT_TRUE(csv.starts_with("tide,name,high,low,turn\r\n0,January,12,-3,360\r\n")) << csv;

@@ -128,6 +128,20 @@ TEST(Described, APlaceThatIsTooSmallIsRefused) {
     EXPECT_THROW(with(large, "files/b", Bytes(300), limits_for(small), Room::append), Error);
 }
 
+TEST(Described, AMemberThatIsAnothersTooGetsAPlaceOfItsOwn) {
+    const Archive archive{};
+    Bytes file = archive.file();
+    file[8 + 24] = file[8], file[8 + 28] = file[8 + 4];  // the third entry says what the first does
+    const Limits limits = limits_for(archive.map());
+    ASSERT_EQ(parts_of(file, limits)["files/c"], "alpha");
+    std::string_view how;
+    const Bytes after = with(file, "files/c", makers::bytes("omega"), limits, Room::any, &how);
+    EXPECT_EQ(how, "moved");
+    EXPECT_EQ(parts_of(after, limits)["files/a"], "alpha");
+    EXPECT_EQ(parts_of(after, limits)["files/c"], "omega");
+    EXPECT_THROW(with(file, "files/c", makers::bytes("omega"), limits, Room::place), Error);
+}
+
 TEST(Described, TablesBehindAMemberDoNotMove) {
     const Archive archive{};
     Bytes file = archive.file();

@@ -19,14 +19,14 @@
 namespace hotstitch {
 namespace {
 
-constexpr std::string_view head = "hotstitch-edits = 1\n";
+constexpr std::string_view list_begins = "hotstitch-edits = 1\n";
 
 std::string list_of(std::string_view edits) {
-    return fmt::format("{}{}", head, edits);
+    return fmt::format("{}{}", list_begins, edits);
 }
 
 /// What applying a list to a file throws, with all that the error says; empty: nothing.
-std::string complaint(const std::string& text, ByteView source, ErrorCode code) {
+std::string complaint_of_list(const std::string& text, ByteView source, ErrorCode code) {
     try {
         hotstitch::apply(bytes_of(text), source);
         return {};
@@ -97,7 +97,7 @@ TEST(Edits, SayWhatIsWrongWithThem) {
          {"line 2", "kelp.map.toml", "--map"}},
     };
     for (const Row& row : rows) {
-        const std::string said = complaint(row.text, source, row.code);
+        const std::string said = complaint_of_list(row.text, source, row.code);
         EXPECT_FALSE(said.empty()) << row.text;
         for (const std::string& word : row.says) EXPECT_NE(said.find(word), std::string::npos) << word << "\n" << said;
     }

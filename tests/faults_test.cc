@@ -15,6 +15,7 @@
 
 #include "cartridges.h"
 #include "console_discs.h"
+#include "data_files.h"
 #include "disc.h"
 #include "executables.h"
 #include "hotstitch/apply.h"
@@ -103,6 +104,12 @@ const std::vector<Scenario> scenarios{
      {},
      {"put", "part.iso", "partition 0/files/opening.bin=fog.bps", "--keys", "keys.txt", "--as", "new/{serial}.iso"},
      "part.iso"},
+    {"set a field in place", {}, {"fields", "kelp.dat", "berth[1].depth=14", "--in-place"}, "kelp.dat"},
+    {"put into a described archive",
+     {},
+     {"put", "kelp.dat", "sounds/HORN=fog.bps", "--map", "kelp.map.toml", "--in-place"},
+     "kelp.dat"},
+    {"draw a chart", {}, {"chart", "kelp.dat", "kelp.sfc", "--svg", "new.svg"}, "kelp.dat"},
     {"take", {}, {"take", "kelp.sfc:bank 1", "-o", "new/bank.bin"}, "kelp.sfc"},
     {"renew", {{"apply", "kelp.sfc", "night.bps", "-o", "out.sfc"}}, {"renew", "out.sfc", "newer.bps"}, "out.sfc"},
 };
@@ -126,7 +133,7 @@ const std::vector<Content>& contents_at_first() {
         for (int i = 0; i < 128; ++i) packed.push_back(std::byte{0xFF}), packed.push_back(static_cast<std::byte>(i));
         const Bytes disc = demo::table_disc(demo::console_files(1), {.total = 300'000, .gap = 64}),
                     later = demo::table_disc({{"opening.bin", Bytes(5000)}}, {.later = true, .total = 2 * 0x7C00});
-        const std::string keys = demo::key_file();
+        const auto text = [](const std::string& from) { return Bytes(bytes_of(from).begin(), bytes_of(from).end()); };
         return std::vector<Content>{{"kelp.sfc", source},
                                     {"night.sfc", night},
                                     {"stale.sfc", stale},
@@ -140,7 +147,10 @@ const std::vector<Content>& contents_at_first() {
                                     {"kelp.elf", demo::elf()},
                                     {"kelp.gcm", disc},
                                     {"part.iso", demo::partition_disc(later)},
-                                    {"keys.txt", {bytes_of(keys).begin(), bytes_of(keys).end()}},
+                                    {"keys.txt", text(demo::key_file())},
+                                    {"kelp.dat", demo::harbour_data(false)},
+                                    {"kelp.map.toml", text(demo::map_of(false))},
+                                    {"kelp.tbl", text(demo::letters())},
                                     {"kelp.iso", demo::disc({{"DATA/A.BIN", Bytes(9000)}, {"GAME.SFC", source}})}};
     }();
     return all;

@@ -165,9 +165,10 @@ TEST_F(KelpData, SaysWhatASelectorDoesNotFind) {
         {"[0].depth", {"names no field"}},
         {"berth[0]depth", {"names no field"}},
     };
-    for (const auto& [selector, says] : rows) {
-        const std::string said = complaint([&] { show(selector); });
-        for (const std::string& word : says) EXPECT_NE(said.find(word), std::string::npos) << selector << ": " << said;
+    for (const auto& row : rows) {
+        const std::string selector = row.first, said = complaint([&] { show(selector); });
+        for (const std::string& word : row.second)
+            EXPECT_NE(said.find(word), std::string::npos) << selector << ": " << said;
     }
     Bytes twice = file;  // two berths of one name
     std::copy_n(twice.begin() + 0x200, 16, twice.begin() + 0x220);
@@ -191,9 +192,10 @@ TEST_F(KelpData, RefusesWhatAFieldCannotHold) {
         {"berth[0]=7", {"names no field to set", "depth"}},
         {"berth[0].keeper.text=Somebody with a long name", {"too long"}},
     };
-    for (const auto& [text, says] : rows) {
-        const std::string said = complaint([&] { Fields(source, {map}).set({field_setting(text)}); });
-        for (const std::string& word : says) EXPECT_NE(said.find(word), std::string::npos) << text << ": " << said;
+    for (const auto& row : rows) {
+        const std::string text = row.first, said = complaint([&] { Fields(source, {map}).set({field_setting(text)}); });
+        for (const std::string& word : row.second)
+            EXPECT_NE(said.find(word), std::string::npos) << text << ": " << said;
     }
     EXPECT_NE(complaint([&] { field_setting("berth[0].depth"); }).find("SELECTOR=VALUE"), std::string::npos);
     // A key may hold what separates a selector from its value.

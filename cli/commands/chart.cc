@@ -67,7 +67,7 @@ void write_picture(const ChartArguments& arguments, const Chart& chart, const st
 void run(const ChartArguments& arguments, const Context& context, Report& report) {
     InputFile source = open_file(arguments.source, context);
     const InputFile other = open_file(arguments.other, context);
-    const ChartOptions options{.places = arguments.hex, .limits = context.limits, .progress = context.progress};
+    ChartOptions options{.places = arguments.hex, .limits = context.limits, .progress = context.progress};
     const bool is_patch = recognise_patch(head_of(other)).has_value() || is_archive(other);
     std::optional<PatchInput> patch;
     if (is_patch && !recognise_patch(head_of(source)))
@@ -83,6 +83,7 @@ void run(const ChartArguments& arguments, const Context& context, Report& report
         if (found.answer == FitAnswer::does_not_fit)
             report.warn("by its checks, the patch is for another file: verify says why");
         if (found.answer == FitAnswer::already_patched) report.warn("the file holds these changes already");
+        options.limits = patch->limits;  // an edit list, with the maps beside it
         chart = chart_of(source, *patch->reader, options);
         if (arguments.hex != 0) {
             apply(*patch->reader, source, made,
@@ -108,7 +109,7 @@ void run(const ChartArguments& arguments, const Context& context, Report& report
     const ByteSource& changed = target ? static_cast<const ByteSource&>(*target) : other;
     if (arguments.hex != 0 && (target || !patch)) report.block(text_of_places(chart, source, changed, colour));
     const std::string title =
-        fmt::format("{} and {}", source.path().filename().string(), other.path().filename().string());
+        fmt::format("What differs: {} and {}", source.path().filename().string(), other.path().filename().string());
     if (!arguments.svg.empty()) write_picture(arguments, chart, title, report);
     if (chart.by_files) report.note("the files stand elsewhere on the other disc: they are compared one by one");
     Json added = Json::array();

@@ -83,9 +83,8 @@ void show(const FieldsArguments& arguments, const FieldsJob& job, const Context&
                            fmt::format("{} as comma-separated values.", counted(tables.size(), "table", "tables")));
     }
     state_maps(job, context, report);
-    std::uint64_t records = 0, values = 0;
-    for (const FieldTable& table : tables)
-        records += table.records.size(), values += table.records.size() * table.columns.size();
+    std::uint64_t values = 0;
+    for (const FieldTable& table : tables) values += table.records.size() * table.columns.size();
     if (context.common.json)
         report.detail("tables", tables_json(tables));
     else
@@ -160,7 +159,7 @@ void save(const FieldsArguments& arguments, const EditList& list, Report& report
 }
 
 void compare(const FieldsArguments& arguments, const FieldsJob& job, const Context& context, Report& report) {
-    const FieldsJob other(arguments.compare, context);
+    const FieldsJob other(arguments.compare, context, &job);
     FieldComparison found;
     std::optional<EditList> edits;
     job.with_fields([&](const FileFields& fields) {

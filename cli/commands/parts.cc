@@ -62,6 +62,14 @@ void state_rows(const std::vector<ListedPart>& rows, Report& report) {
     report.detail("parts", value);
 }
 
+/// The options without which the same file would not open so.
+std::string what_opened_it(const Common& common) {
+    std::string options = common.keys.empty() ? std::string() : " --keys " + shell_file(common.keys);
+    for (const std::string& map : common.maps) options += " --map " + shell_file(map);
+    if (!common.map_folder.empty()) options += " --maps " + shell_file(common.map_folder);
+    return options;
+}
+
 /// What was named: of a compressed copy, not the plain image that it stands for.
 std::filesystem::path handed_in(const OpenedParts& opened) {
     if (!opened.file || !opened.file->is_computed()) return opened.path;
@@ -112,10 +120,9 @@ void run(const PartsArguments& arguments, const Context& context, Report& report
     state_rows(rows, report);
     report.good("listed", fmt::format("{} in {}.", counted(rows.size(), "part", "parts"), shown(handed_in(opened))));
     if (!rows.empty())
-        report.next(
-            "to take one out",
-            fmt::format("hotstitch take {}{}", shell_file(arguments.file + ":" + rows.front().address),
-                        context.common.keys.empty() ? std::string() : " --keys " + shell_file(context.common.keys)));
+        report.next("to take one out",
+                    fmt::format("hotstitch take {}{}", shell_file(arguments.file + ":" + rows.front().address),
+                                what_opened_it(context.common)));
 }
 
 }  // namespace hotstitch::cli

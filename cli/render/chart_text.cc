@@ -63,7 +63,7 @@ std::string fitted(std::string text, std::size_t width) {
 std::string text_of_chart(const Chart& chart, std::size_t width, bool colour) {
     width = std::clamp<std::size_t>(width, 60, 400);
     const std::size_t strip = width - 4;
-    std::string out = "  " + strip_of(chart.cells, chart.source_size, strip, colour) + "\n";
+    std::string out = "The whole file:\n  " + strip_of(chart.cells, chart.source_size, strip, colour) + "\n";
     const std::string end = offset_text(chart.source_size);
     const std::string middle = strip > 70 ? "· unchanged  ░ a little  ▒ ▓ more  █ all" : "░ little  ▒ ▓  █ all";
     const std::size_t gap = (strip - std::min(strip, columns(middle))) / 2;
@@ -72,7 +72,7 @@ std::string text_of_chart(const Chart& chart, std::size_t width, bool colour) {
     scale += middle;
     out += "  " + scale;
     out.append(strip - std::min(strip, columns(scale) + end.size()), ' ');
-    out += end + "\n\n";
+    out += end + "\n\nWhere in each part, from its begin to its end:\n";
     const auto rows = changed_regions(chart, most_rows);
     std::size_t names = 4, counts = 0;
     std::vector<std::string> told;
@@ -90,6 +90,13 @@ std::string text_of_chart(const Chart& chart, std::size_t width, bool colour) {
         out += "  " + name;
         out.append(names - columns(name) + 2, ' ');
         out += strip_of(rows[i]->cells, rows[i]->size, cells, colour) + "  " + told[i] + "\n";
+        if (rows[i]->names.empty()) continue;
+        std::string list = escaped(fmt::format("{}", fmt::join(rows[i]->names, "; ")));
+        const bool cut = columns(list) > width - names - 4 || rows[i]->more_names;
+        while (columns(list) > width - names - 6) list.pop_back();
+        while (!list.empty() && (list.back() & 0xC0) == 0x80) list.pop_back();  // no piece of a character
+        out.append(names + 4, ' ');
+        out += painted(dim, list + (cut ? " …" : ""), colour) + "\n";
     }
     const auto all = static_cast<std::size_t>(
         std::count_if(chart.regions.begin(), chart.regions.end(), [](const ChartRegion& r) { return r.changed != 0; }));

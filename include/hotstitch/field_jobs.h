@@ -39,7 +39,9 @@ HOTSTITCH_EXPORT Limits limits_for_patch(const InputFile& patch, const WorkOptio
 class HOTSTITCH_EXPORT FieldsJob {
 public:
     /// `address`: "FILE" or "FILE:PART". The maps are those of the limits; where there are none, those beside the file.
-    FieldsJob(const std::string& address, WorkOptions options);
+    /// `other`: a job on the file that this one is compared with. Its maps serve, too, and where none is for this file
+    /// (a changed copy has another checksum), those that it uses. It has to outlive this one.
+    FieldsJob(const std::string& address, WorkOptions options, const FieldsJob* other = nullptr);
     ~FieldsJob();
     FieldsJob(FieldsJob&&) noexcept;
 

@@ -75,6 +75,8 @@ HOTSTITCH_EXPORT FieldSetting field_setting(std::string_view text);
 struct FieldChange {
     std::string name;   ///< "berth[12].depth"
     std::string key{};  ///< of its record, where it has one
+    /// The same by the record's key, where that names it alone: "berth[Old Pier].depth"; else as `name`.
+    std::string selector{};
     std::string before{}, after{};
     std::uint64_t offset = 0;
     std::uint64_t length = 0;  ///< bytes
@@ -158,6 +160,7 @@ public:
     FileFields(const SharedSource& file, const Limits& limits = {});
     ~FileFields();
     FileFields(FileFields&&) noexcept;
+    FileFields& operator=(FileFields&&) noexcept;
 
     struct Unit {
         std::string part;  ///< its address in the file; empty: the file itself

@@ -51,8 +51,8 @@ HOTSTITCH_EXPORT MapFit fit_of(const FieldMap& map, const Identity& identity, co
 /// that it is for.
 class HOTSTITCH_EXPORT Maps {
 public:
-    /// The same text under the same name counts once.
-    void add(SharedMap map);
+    /// The same text under the same name counts once. `sure`: it is for whatever file it is handed in with.
+    void add(SharedMap map, bool sure = false);
     bool empty() const noexcept { return entries_.empty() && codec_.empty(); }
 
     /// Those that are for this file as a whole. Throws Error(io).

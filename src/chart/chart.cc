@@ -179,7 +179,9 @@ std::optional<Chart> by_files(const ByteSource& source, const ByteSource& target
     std::sort(in_order.begin(), in_order.end(),
               [](const auto& a, const auto& b) { return a.first.offset < b.first.offset; });
     Counter counter(*here, options);
-    for (const auto& [range, other] : in_order) {
+    for (const auto& pair : in_order) {
+        const ByteRange range = pair.first;
+        const ByteRange* const other = pair.second;
         if (other == nullptr) {
             counter.add(range, {});
             continue;

@@ -13,7 +13,7 @@ namespace hotstitch {
 namespace {
 
 constexpr double width = 1200, margin = 40, strip_height = 90, row_height = 26, name_width = 330, count_width = 330;
-constexpr std::size_t most_rows = 40;
+constexpr std::size_t most_rows = 40, most_added = 10;
 
 std::string xml(std::string_view text) {
     std::string out;
@@ -67,13 +67,14 @@ std::string chart_svg(const Chart& chart, const std::string& title) {
     std::size_t all = 0;
     for (const ChartRegion& region : chart.regions) all += region.changed != 0 ? 1 : 0;
     const double strip_y = 96, rows_y = strip_y + strip_height + 74;
-    const double height = rows_y + row_height * static_cast<double>(rows.size() + (all > rows.size() ? 1 : 0)) + 30;
+    const std::size_t more = (all > rows.size() ? 1 : 0) + std::min(chart.added.size(), most_added + 1);
+    const double height = rows_y + row_height * static_cast<double>(rows.size() + more) + 30;
     std::string out = fmt::format(
         "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"{0:.0f}\" height=\"{1:.0f}\" viewBox=\"0 0 {0:.0f} "
         "{1:.0f}\" font-family=\"DejaVu Sans, Verdana, sans-serif\" font-size=\"14\">\n"
         "<rect width=\"{0:.0f}\" height=\"{1:.0f}\" fill=\"#ffffff\"/>\n",
         width, height);
-    text(out, margin, 42, "font-size=\"22\" font-weight=\"bold\"", title);
+    text(out, margin, 42, "font-size=\"22\" font-weight=\"bold\"", shortened(title, 88));
     text(out, margin, 70, "fill=\"#45505a\"",
          fmt::format("{} changed in {}, {} of {}", counted(chart.changed, "byte", "bytes"),
                      counted(chart.places, "place", "places"), share_text(chart.changed, chart.source_size),
@@ -86,7 +87,7 @@ std::string chart_svg(const Chart& chart, const std::string& title) {
     text(out, width / 2, strip_y + strip_height + 20, "fill=\"#45505a\" font-size=\"12\" text-anchor=\"middle\"",
          "the higher a bar, the more of that piece is changed");
     if (!rows.empty())
-        text(out, margin, rows_y - 22, "font-weight=\"bold\"", "Where the changes are, from begin to end");
+        text(out, margin, rows_y - 22, "font-weight=\"bold\"", "Where in each part, from its begin to its end");
     double y = rows_y;
     for (const ChartRegion* const region : rows) {
         text(out, margin, y + 16, "", shortened(words_for(*region), 36));
@@ -97,9 +98,17 @@ std::string chart_svg(const Chart& chart, const std::string& title) {
                          counted(region->places, "place", "places"), short_size(static_cast<double>(region->size))));
         y += row_height;
     }
-    if (all > rows.size())
+    if (all > rows.size()) {
         text(out, margin, y + 16, "fill=\"#45505a\"",
              fmt::format("and {} more, with fewer changes each", grouped(all - rows.size())));
+        y += row_height;
+    }
+    for (std::size_t i = 0; i < std::min(chart.added.size(), most_added); ++i, y += row_height)
+        text(out, margin, y + 16, "",
+             fmt::format("new: {}, {}", shortened(chart.added[i].first, 60),
+                         counted(chart.added[i].second, "byte", "bytes")));
+    if (chart.added.size() > most_added)
+        text(out, margin, y + 16, "", fmt::format("and {} new files more", grouped(chart.added.size() - most_added)));
     return out + "</svg>\n";
 }
 

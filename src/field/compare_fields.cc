@@ -53,6 +53,7 @@ void compare_tables(const FieldsTable& a, const ByteSource& file_a, const Fields
             const bool text_alone = before.text == after.text;
             result.fields.push_back({.name = field_name(table.name, i, field->name) + (text_alone ? ".text" : ""),
                                      .key = a.key_of(i, file_a),
+                                     .selector = a.selector_of(i, field->name + (text_alone ? ".text" : ""), file_a),
                                      .before = text_alone ? before.leads_to.value_or("") : before.text,
                                      .after = text_alone ? after.leads_to.value_or("") : after.text,
                                      .offset = place.offset,

@@ -28,6 +28,23 @@ std::string FieldsTable::key_of(std::uint64_t record, const ByteSource& file) co
     return record < table.names.size() ? table.names[static_cast<std::size_t>(record)] : std::string();
 }
 
+const std::vector<std::uint64_t>* FieldsTable::records_of(const std::string& key, const ByteSource& file) const {
+    if (keys.empty())
+        for (std::uint64_t i = 0; i < bound->count(); ++i)
+            if (std::string name = key_of(i, file); !name.empty()) keys[std::move(name)].push_back(i);
+    const auto found = keys.find(key);
+    return found == keys.end() ? nullptr : &found->second;
+}
+
+std::string FieldsTable::selector_of(std::uint64_t record, const std::string& field, const ByteSource& file) const {
+    const std::string key = key_of(record, file);
+    const bool plain = !key.empty() && key.find_first_of("]\"\\") == std::string::npos &&
+                       key.find_first_not_of("0123456789-*") != std::string::npos;
+    const auto* const records = plain ? records_of(key, file) : nullptr;
+    if (records == nullptr || records->size() > 1) return field_name(name(), record, field);
+    return fmt::format("{}[{}].{}", name(), key, field);
+}
+
 Fields::Fields(const ByteSource& file, const std::vector<SharedMap>& maps, const Limits&)
     : state_(std::make_unique<State>(State{file, identify(file)})) {
     for (const SharedMap& map : maps) state_->maps.emplace_back(map, state_->identity, file);
@@ -95,11 +112,8 @@ std::pair<std::uint64_t, std::uint64_t> Fields::State::records_for(const FieldsT
         throw Error(ErrorCode::usage, fmt::format("the table {} has no record {}", table.name(), selector.last))
             .wanted(count == 0 ? "none: it is empty" : fmt::format("0 to {}", count - 1));
     }
-    if (table.keys.empty())
-        for (std::uint64_t i = 0; i < count; ++i)
-            if (std::string key = table.key_of(i, file); !key.empty()) table.keys[std::move(key)].push_back(i);
-    const auto found = table.keys.find(selector.key);
-    if (found == table.keys.end()) {
+    const auto* const found = table.records_of(selector.key, file);
+    if (found == nullptr) {
         std::vector<std::string> known;
         for (const auto& [key, records] : table.keys) known.push_back(key);
         const std::string near = nearest_word(selector.key, known);
@@ -108,12 +122,12 @@ std::pair<std::uint64_t, std::uint64_t> Fields::State::records_for(const FieldsT
                   : near.empty() ? fmt::format("to see their names: {}", table.name())
                                  : fmt::format("did you mean {}?", near));
     }
-    if (found->second.size() > 1)
+    if (found->size() > 1)
         throw Error(ErrorCode::usage,
                     fmt::format("several records of {} are called \"{}\"", table.name(), selector.key))
             .wanted("a name that only one has, or a number")
-            .found(fmt::format("{}", fmt::join(found->second, ", ")));
-    return {found->second.front(), found->second.front() + 1};
+            .found(fmt::format("{}", fmt::join(*found, ", ")));
+    return {found->front(), found->front() + 1};
 }
 
 FieldTable Fields::State::show(const FieldsTable& table, const Selector& selector) const {

@@ -23,6 +23,10 @@ struct FieldsTable {
     const std::string& name() const noexcept { return bound->table().name; }
     FieldPlace place(const MapField& field, std::uint64_t record, const ByteSource& file) const;
     std::string key_of(std::uint64_t record, const ByteSource& file) const;
+    /// The records of a key; the first call reads the keys of all.
+    const std::vector<std::uint64_t>* records_of(const std::string& key, const ByteSource& file) const;
+    /// "berth[Old Pier].depth", by the index where the key is another record's too.
+    std::string selector_of(std::uint64_t record, const std::string& field, const ByteSource& file) const;
 };
 
 /// A field as a selector names it: of the table or, behind ".text", what its pointer leads to.

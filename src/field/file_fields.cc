@@ -70,6 +70,7 @@ FileFields::FileFields(const SharedSource& file, const Limits& limits)
 }
 FileFields::~FileFields() = default;
 FileFields::FileFields(FileFields&&) noexcept = default;
+FileFields& FileFields::operator=(FileFields&&) noexcept = default;
 
 const std::vector<FileFields::Unit>& FileFields::units() const noexcept {
     return state_->units;

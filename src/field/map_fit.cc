@@ -54,14 +54,14 @@ MapFit fit_of(const FieldMap& map, const Identity& identity, const ByteSource& f
     return fit;
 }
 
-void Maps::add(SharedMap map) {
+void Maps::add(SharedMap map, bool sure) {
     const bool there = std::any_of(entries_.begin(), entries_.end(), [&](const Entry& e) {
         return e.map->name == map->name && e.map->text == map->text;
     });
     if (there) return;
     std::vector<std::string> part;
     if (!map->file.part.empty()) part = split_address(map->file.part);
-    entries_.push_back({std::move(map), std::move(part)});
+    entries_.push_back({std::move(map), std::move(part), sure});
 }
 
 std::vector<SharedMap> Maps::all() const {

@@ -6,7 +6,7 @@
 #include <algorithm>
 #include <numeric>
 
-#include "field/map.h"
+#include "field/map_places.h"
 #include "hotstitch/error.h"
 #include "hotstitch/part.h"
 #include "toml/document.h"
@@ -14,7 +14,7 @@
 namespace hotstitch {
 namespace {
 
-constexpr std::int64_t longest_field = 64 << 10, longest_stride = 1 << 20;
+constexpr std::int64_t longest_field = 64 << 10;
 constexpr std::size_t most_fields = 1000, most_tables = 1000;
 
 /// What holds where a table or field says nothing else.
@@ -59,13 +59,6 @@ private:
         return defaults;
     }
 
-    static ByteOrder order_of(const TomlValue& value) {
-        const std::string word = value.string();
-        if (word != "little" && word != "big")
-            throw value.error("this byte order is not known").wanted("little, big").found(word);
-        return word == "big" ? ByteOrder::big : ByteOrder::little;
-    }
-
     std::shared_ptr<const TextCodec> codec_of(const TomlValue& value) {
         const std::string name = value.string();
         if (auto codec = text_codec(name)) return codec;
@@ -82,84 +75,6 @@ private:
             throw value.error(error.what()).found(name);
         }
         return codecs_[name] = table_codec(text_of(bytes), name);
-    }
-
-    static const NumberType* type_of(const TomlValue& value, bool whole = true) {
-        const std::string name = value.string();
-        const NumberType* const type = number_type(name);
-        if (type == nullptr || (whole && type->real))
-            throw value.error("this type of number is not known here").wanted(number_types()).found(name);
-        return type;
-    }
-
-    /// {at = 8, type = "u16", plus = 0x8000, unit = 4}; `most_at`: where its entry ends.
-    static StoredNumber number_of(const TomlValue& value, ByteOrder order, bool has_place = true) {
-        TomlTable table(value, "a stored number");
-        StoredNumber number{.order = order, .line = value.line()};
-        if (has_place) number.at = table.need("at").offset();
-        number.type = type_of(table.need("type"));
-        if (const TomlValue plus = table.find("plus")) number.plus = plus.integer();
-        if (const TomlValue unit = table.find("unit"))
-            number.unit = static_cast<std::uint64_t>(unit.integer(1, longest_stride));
-        if (const TomlValue own = table.find("byte-order")) number.order = order_of(own);
-        table.finish();
-        return number;
-    }
-
-    static Pattern pattern_of(const TomlValue& value) {
-        const auto pattern = pattern_from(value.string());
-        if (!pattern)
-            throw value.error("this is no byte pattern")
-                .wanted(fmt::format("\"A9 0D ?? 8D\", at most {} bytes, one of them certain", longest_pattern))
-                .found(value.string().substr(0, 60));
-        return *pattern;
-    }
-
-    static MapPlace place_of(const TomlValue& value, ByteOrder order) {
-        MapPlace place{.line = value.line()};
-        if (value.is(TomlValue::Kind::string)) {
-            place.by = MapPlace::By::address;
-            place.address = value.string();
-        } else if (value.is(TomlValue::Kind::table)) {
-            TomlTable table(value, "a place");
-            if (const TomlValue pattern = table.find("find")) {
-                place.by = MapPlace::By::pattern;
-                place.pattern = pattern_of(pattern);
-            } else if (const TomlValue at = table.find("pointer")) {
-                place.by = MapPlace::By::pointer;
-                place.pointer = {
-                    .at = at.offset(), .type = type_of(table.need("type")), .order = order, .line = value.line()};
-                if (const TomlValue own = table.find("byte-order")) place.pointer.order = order_of(own);
-            } else {
-                throw value.error("this says no place")
-                    .wanted("an offset, \"an address\", {find = …} or {pointer = …, type = …}");
-            }
-            if (const TomlValue plus = table.find("plus")) place.plus = plus.integer();
-            table.finish();
-        } else {
-            place.offset = value.offset();
-        }
-        return place;
-    }
-
-    static MapCount count_of(TomlTable& table, ByteOrder order, std::size_t names) {
-        MapCount count{.number = names != 0 ? names : 1};
-        const TomlValue value = table.find("count");
-        if (!value) return count;
-        if (value.is(TomlValue::Kind::table)) {
-            TomlTable inner(value, "a count");
-            if (const TomlValue until = inner.find("until")) {
-                count.by = MapCount::By::until;
-                count.until = pattern_of(until);
-                inner.finish();
-                return count;
-            }
-            count.by = MapCount::By::stored;
-            count.stored = number_of(value, order);
-            return count;
-        }
-        count.number = static_cast<std::uint64_t>(value.integer(0, static_cast<std::int64_t>(most_records)));
-        return count;
     }
 
     std::vector<std::string> names_of(TomlTable& table) {
@@ -491,55 +406,6 @@ private:
 
 }  // namespace
 
-Error map_error(const FieldMap& map, unsigned line, const std::string& message) {
-    return Error(ErrorCode::damaged, fmt::format("{}, line {}: {}", map.name, line, message));
-}
-
-std::optional<std::uint64_t> StoredNumber::value(std::uint64_t stored) const noexcept {
-    if (stored > UINT64_MAX / unit) return std::nullopt;
-    const std::uint64_t scaled = stored * unit;
-    if (plus < 0) {
-        const std::uint64_t less = 0 - static_cast<std::uint64_t>(plus);
-        return scaled < less ? std::nullopt : std::optional(scaled - less);
-    }
-    const std::uint64_t sum = scaled + static_cast<std::uint64_t>(plus);
-    return sum < scaled ? std::nullopt : std::optional(sum);
-}
-
-std::optional<std::uint64_t> StoredNumber::stored(std::uint64_t value) const noexcept {
-    const std::uint64_t base = value - static_cast<std::uint64_t>(plus);
-    if ((plus >= 0 && value < static_cast<std::uint64_t>(plus)) || base % unit != 0) return std::nullopt;
-    const std::uint64_t raw = base / unit;
-    return raw > type->most().magnitude ? std::nullopt : std::optional(raw);
-}
-
-std::string_view MapField::type_name() const noexcept {
-    switch (kind) {
-        case Kind::bits: return "bits";
-        case Kind::text: return "text";
-        case Kind::bytes: return "bytes";
-        case Kind::pointer: return "pointer";
-        case Kind::number: break;
-    }
-    return type->name;
-}
-
-std::uint64_t MapField::size() const noexcept {
-    if (kind == Kind::text) return text.length != 0 ? text.length : text.end->size();
-    return kind == Kind::bytes ? length : type->size;
-}
-
-const MapField* MapTable::field(std::string_view wanted) const noexcept {
-    const auto found = std::find_if(fields.begin(), fields.end(), [&](const MapField& f) { return f.name == wanted; });
-    return found == fields.end() ? nullptr : &*found;
-}
-
-std::uint64_t MapTable::reach() const noexcept {
-    std::uint64_t most = 0;
-    for (const MapField& field : fields) most = std::max(most, field.at + field.size());
-    return most;
-}
-
 SharedMap read_map(std::string_view text, const std::string& name, const OpenBeside& beside) {
     const TomlDocument document(text, name);
     auto map = std::make_shared<FieldMap>();
@@ -547,18 +413,6 @@ SharedMap read_map(std::string_view text, const std::string& name, const OpenBes
     map->text = crc32(bytes_of(text));
     MapReader(*map, beside).read(document.root());
     return map;
-}
-
-MapTraits traits_of(const FieldMap& map) {
-    MapTraits traits{.name = map.name,
-                     .title = map.title,
-                     .part = map.file.part,
-                     .tables = map.tables.size(),
-                     .members = map.members.size(),
-                     .payloads = map.payloads.size(),
-                     .checks = map.checks.size()};
-    for (const MapTable& table : map.tables) traits.fields += table.fields.size();
-    return traits;
 }
 
 }  // namespace hotstitch

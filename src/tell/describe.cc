@@ -147,7 +147,9 @@ void state_wish(Report& part, const std::string& key, const std::string& label, 
 }
 
 void describe_patch(const InputFile& file, const std::string& source_name, const WorkOptions& context, Report& part) {
-    const auto patch = open_patch(file, limits_for_patch(file, context));
+    WorkOptions with_maps = context;
+    with_maps.limits = limits_for_patch(file, context);
+    const auto patch = open_patch(file, with_maps.limits);
     std::optional<SourceFile> source;
     if (!source_name.empty()) {
         source.emplace(source_for(open_file(source_name, context), *patch, {}, context));
@@ -166,7 +168,7 @@ void describe_patch(const InputFile& file, const std::string& source_name, const
         state_needs(part, meant, summary, source.has_value());
         state_ranges(part, summary);
     }
-    if (source) state_touched(meant, source->file, context, part);
+    if (source) state_touched(meant, source->file, with_maps, part);
     if (facts.metadata_size != 0) {
         const bool cut = facts.metadata.size() < facts.metadata_size;
         part.fact("metadata", "metadata", escaped(facts.metadata) + (cut ? " …" : ""), as_utf8(facts.metadata));

@@ -16,23 +16,30 @@ struct FieldsJob::State {
     std::string inside{};
     std::optional<InputFile> file{};
     std::vector<std::string> broken{}, maps{};
+    std::vector<SharedMap> used{};
+    const State* other = nullptr;
 
     std::vector<std::string> names() const {
         return inside.empty() ? std::vector<std::string>{} : split_address(inside);
     }
     Limits limits_for(const Limits& narrowed) const;
+    FileFields fields_of(const SharedSource& content, const Limits& narrowed);
     void check(const FileFields& fields, const ByteSource& content);
 };
 
-FieldsJob::FieldsJob(const std::string& address, WorkOptions options)
+FieldsJob::FieldsJob(const std::string& address, WorkOptions options, const FieldsJob* other)
     : state_(std::make_unique<State>(State{std::move(options)})) {
     auto [name, inside] = split_file(address);
     state_->inside = std::move(inside);
+    if (other != nullptr) state_->other = other->state_.get();
     state_->file.emplace(open_for_change(name, state_->inside, state_->work));
     if (state_->work.limits.maps && !state_->work.limits.maps->empty()) return;
     const std::filesystem::path folder = std::filesystem::path(name).parent_path();
-    state_->work.limits.maps =
-        maps_of({.files = {}, .folder = folder.empty() ? "." : folder.string()}, state_->work, &state_->broken);
+    auto maps = std::make_shared<Maps>(
+        *maps_of({.files = {}, .folder = folder.empty() ? "." : folder.string()}, state_->work, &state_->broken));
+    if (other != nullptr)
+        for (const SharedMap& map : other->state_->work.limits.maps->all()) maps->add(map);
+    state_->work.limits.maps = std::move(maps);
 }
 FieldsJob::~FieldsJob() = default;
 FieldsJob::FieldsJob(FieldsJob&&) noexcept = default;
@@ -63,10 +70,24 @@ Limits FieldsJob::State::limits_for(const Limits& narrowed) const {
     return limits;
 }
 
+FileFields FieldsJob::State::fields_of(const SharedSource& content, const Limits& narrowed) {
+    FileFields fields(content, limits_for(narrowed));
+    if (fields.maps() == 0 && other != nullptr && !other->used.empty()) {
+        auto sure = std::make_shared<Maps>();
+        for (const SharedMap& map : other->used) sure->add(map, true);
+        Limits limits = narrowed;
+        limits.maps = std::move(sure);
+        fields = FileFields(content, limits);
+    }
+    check(fields, *content);
+    return fields;
+}
+
 void FieldsJob::State::check(const FileFields& fields, const ByteSource& content) {
-    maps.clear();
+    maps.clear(), used.clear();
     for (const FileFields::Unit& unit : fields.units())
         for (const SharedMap& map : unit.maps) {
+            used.push_back(map);
             const MapTraits traits = traits_of(*map);
             maps.push_back(traits.title.empty() ? traits.name : traits.title);
         }
@@ -108,8 +129,7 @@ void FieldsJob::with_fields(const std::function<void(const FileFields&)>& use) c
     change_inside(
         borrowed(*s.file), s.names(),
         [&](const SharedSource& content, const Limits& narrowed) {
-            const FileFields fields(content, s.limits_for(narrowed));
-            s.check(fields, *content);
+            const FileFields fields = s.fields_of(content, narrowed);
             use(fields);
             return ChangeList(content->size());
         },
@@ -124,8 +144,7 @@ FieldPlan FieldsJob::set(const std::vector<FieldSetting>& settings, const FieldO
     ChangeList change = change_inside(
         borrowed(*s.file), s.names(),
         [&](const SharedSource& content, const Limits& narrowed) {
-            const FileFields fields(content, s.limits_for(narrowed));
-            s.check(fields, *content);
+            const FileFields fields = s.fields_of(content, narrowed);
             plan = fields.set(settings, options);
             return plan.change;
         },
@@ -144,16 +163,18 @@ EditList edits_for(const FieldComparison& comparison, const FileFields& fields, 
         throw Error(ErrorCode::usage, "the files differ in size, and what is told by fields keeps it")
             .hint("hotstitch create makes an edit list of any two files: --format edits");
     EditList list;
-    const DigestChoice crc{.crc32 = true};
-    list.source = digest(source, crc), list.target = digest(target, crc);
+    // Fields alone are for other editions, too; bytes at offsets are for this file.
+    if (!comparison.outside.empty()) {
+        const DigestChoice crc{.crc32 = true};
+        list.source = digest(source, crc), list.target = digest(target, crc);
+    }
     for (const FieldChange& field : comparison.fields) {
         if (field.name.starts_with("header.")) continue;  // among the bytes outside
         ListedEdit edit{.by = ListedEdit::By::field,
                         .part = field.part,
-                        .field = field.name,
+                        .field = field.selector,
                         .old_value = field.before,
-                        .new_value = field.after,
-                        .note = field.key};
+                        .new_value = field.after};
         for (const FileFields::Unit& unit : fields.units())
             if (unit.part == field.part && !unit.maps.empty()) edit.map = traits_of(*unit.maps.front()).name;
         list.edits.push_back(std::move(edit));

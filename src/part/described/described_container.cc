@@ -236,10 +236,17 @@ private:
         for (const std::uint64_t place : fixed_places())
             if (place > slot.offset) next = std::min(next, place), is_last = false;
         const std::uint64_t padding = slot.members == nullptr ? 0 : next - std::min(next, slot.end());
-        const bool free =
-            is_filled(file_, slot.end(), std::min(padding, next - std::min(next, slot.end())), slot.pad());
+        const bool free = is_filled(file_, slot.end(), padding, slot.pad());
         if (is_last && free) return std::nullopt;
         return free && slot.members != nullptr ? std::max(next - slot.offset, slot.stored) : slot.stored;
+    }
+
+    /// Another one that is, or has, some of the same bytes; null: none.
+    const Slot* shared_with(const Slot& slot) const {
+        for (const Slot& other : slots_)
+            if (&other != &slot && other.offset < std::max(slot.end(), slot.offset + 1) && other.end() > slot.offset)
+                return &other;
+        return nullptr;
     }
 
     /// Where entries and tables stand that the map does not let move.
@@ -261,7 +268,13 @@ private:
         const bool sizes_by_next =
             slot.members != nullptr && (slot.members->next || (!slot.members->size && !slot.members->stored));
         const bool fits = (!room || size <= *room) && (!sizes_by_next || size == slot.stored || !room);
-        if (fits) {
+        if (const Slot* const other = shared_with(slot)) {
+            // What is another's too stays, and this one gets a place of its own.
+            if (options.room == Room::place || sizes_by_next || slot.place() == nullptr)
+                throw Error(ErrorCode::usage, fmt::format("{} and {} share their bytes, so neither changes alone",
+                                                          slot.part.name, other->part.name));
+            append(slot, packed, result);
+        } else if (fits) {
             in_place(slot, packed, !room, result);
         } else if (options.room == Room::rebuild || sizes_by_next) {
             if (options.room == Room::place) no_room(slot, size, room.value_or(0));
@@ -319,7 +332,6 @@ private:
         const std::uint64_t at = aligned(file_.size(), slot.align());
         const std::uint64_t end =
             file_.size() % slot.align() == 0 ? aligned(at + packed->size(), slot.align()) : at + packed->size();
-        result.change.fill(file_.size(), 0, slot.pad(), at - file_.size());
         ChangeList list(file_.size());
         const std::vector<SharedSource> pieces{std::make_shared<FilledSource>(slot.pad(), at - file_.size()), packed,
                                                std::make_shared<FilledSource>(slot.pad(), end - at - packed->size())};
