@@ -233,6 +233,43 @@ void put_console_files(const Put& put) {
     put("a million empty chunks.riff", "RIFF" + little(many.size(), 4) + many);
 }
 
+/// Maps that ask for much, for a file of zeros of 16 MiB.
+template <class Put>
+void put_maps(const Put& put) {
+    const std::string head = "hotstitch-map = 1\n", field = "[[table.t.field]]\nname = \"x\"\nat = 0\ntype = \"u8\"\n";
+    put("2^32 records", head + "[table.t]\nat = 0\nstride = 1\ncount = 4294967296\n" + field);
+    put("a million values", head + "x = [" + repeated("1,", 1'000'000) + "]\n");
+    put("a thousand lists in lists", head + "x = " + std::string(1000, '[') + "\n");
+    put("keys of a thousand parts", head + repeated("a.", 1000) + "a = 1\n");
+    put("a text of 9 MiB", head + "title = \"" + std::string(9 << 20, 'a') + "\"\n");
+    put("a pattern everywhere", head + "[table.t]\nat = {find = \"" + repeated("00", 63) + "01\"}\n" + field);
+    put("an end that never comes", head + "[table.t]\nat = 0\nstride = 1\ncount = {until = \"01\"}\n" + field);
+    put("a million pointers to one place",
+        head + "[table.t]\nat = 4096\ncount = 1000000\nvia = {type = \"u8\", plus = 4096}\n" + field);
+    std::string tables = head;
+    for (int i = 0; i < 400; ++i) {
+        std::string table = "[table.t" + std::to_string(i) + "]\nat = 0\nstride = 4\ncount = 1000000\n" + field;
+        table.replace(table.find("table.t.field"), 13, "table.t" + std::to_string(i) + ".field");
+        tables += table;
+    }
+    put("400 tables over one another", tables);
+    put("a hundred thousand members of everything",
+        head + "[members.m]\nat = 0\nstride = 1\ncount = 1000000\nnext = true\noffset = {at = 0, type = \"u8\"}\n");
+}
+
+/// Edit lists that ask for much, for the same file.
+template <class Put>
+void put_edit_lists(const Put& put) {
+    const std::string head = "hotstitch-edits = 1\n", edit = "[[edit]]\nat = 0\nold = \"01\"\nnew = \"02\"\n";
+    put("fifty thousand edits", head + repeated(edit, 50'000));
+    put("edits that overlap", head + repeated(edit, 20'000));
+    put("patterns that are everywhere",
+        head + repeated("[[edit]]\nfind = \"" + repeated("00", 63) + "01\"\nnew = \"02\"\n", 20));
+    put("an offset past all files", head + "[[edit]]\nat = 9223372036854775807\nnew = \"02\"\n");
+    put("a text of 9 MiB", head + "title = \"" + std::string(9 << 20, 'a') + "\"\n");
+    put("strings that do not end", head + repeated("x = \"\"\"\n", 100'000));
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -241,7 +278,7 @@ int main(int argc, char** argv) {
         return 2;
     }
     std::filesystem::path folder = argv[1];
-    for (const char* name : {"refused", "large", "archives", "inside", "discs", "consoles"})
+    for (const char* name : {"refused", "large", "archives", "inside", "discs", "consoles", "maps", "edits"})
         std::filesystem::create_directories(folder / name);
     put_archives(folder / "archives");
     folder /= "refused";
@@ -271,6 +308,10 @@ int main(int argc, char** argv) {
     put_discs(put);
     folder.replace_filename("consoles");
     put_console_files(put);
+    folder.replace_filename("maps");
+    put_maps(put);
+    folder.replace_filename("edits");
+    put_edit_lists(put);
     folder.replace_filename("large");
     std::string source;
     for (int i = 0; i < 5000; ++i) source += "Kelp Harbour";

@@ -78,4 +78,15 @@ for file in discs/*.iso discs/*.cue consoles/*; do
         rm -f made*
     done
 done
+echo "Maps and edit lists to be refused"
+head -c 16M /dev/zero >zeros
+for file in maps/* edits/*; do
+    case $file in
+        maps/*members*) answer "parts ${file#*/}" parts zeros --map "$file" ;;
+        maps/*) answer "fields ${file#*/}" fields zeros --map "$file" ;;
+        *) answer "apply ${file#*/}" apply zeros "$file" -o made --allow source ;;
+    esac
+    [ "$code" -ge 1 ] && [ ! -e made ] && [ "$milliseconds" -le 1000 ] && [ "$peak" -le 65536 ] || { failed=1; echo "  NOT REFUSED SO"; }
+    rm -f made
+done
 exit $failed

@@ -6,9 +6,12 @@
 
 #include <filesystem>
 
+#include "console_discs.h"
 #include "data_files.h"
 #include "disc.h"
+#include "executables.h"
 #include "hotstitch/file_io.h"
+#include "kelp_harbour.h"
 #include "lib/run_tool.h"
 #include "lib/temporary_folder.h"
 
@@ -179,6 +182,29 @@ TEST_F(CliFields, InsideOfADiscAndBack) {
     const auto chart = run({"chart", "kelp.iso", "new.iso", "--map", "disc.map.toml", "--json"}).json();
     EXPECT_EQ(chart["regions"][1]["name"], "berth") << chart.dump(1);
     EXPECT_EQ(chart["regions"][1]["names"][0], "berth[Herring Row]: depth");
+}
+
+TEST_F(CliFields, HeadersNeedNoMap) {
+    folder.put("kelp.iso", demo::disc(demo::kelp_harbour_files(1)));
+    folder.put("kelp.exe", demo::pe());
+    folder.put("kelp.gcm", demo::table_disc(demo::console_files(1), {.total = 300'000}));
+    folder.put("kelp.sfc", demo::kelp_harbour(1));
+    struct Row {
+        const char *file, *field, *value;
+    };
+    for (const Row& row : {Row{"kelp.sfc", "title", "FOG HARBOUR"},
+                           {"kelp.sfc", "region", "Japan"},
+                           {"kelp.iso", "volume-id", "FOG"},
+                           {"kelp.gcm", "title", "Fog Harbour"},
+                           {"kelp.exe", "entry", "0x401010"}}) {
+        SCOPED_TRACE(row.file);
+        const std::string selector = std::string("header.") + row.field;
+        EXPECT_EQ(run({"fields", row.file, selector}).code, 0);
+        EXPECT_EQ(answer({"fields", row.file, selector + "=" + row.value, "-o", "made", "--replace"}), "0 set");
+        EXPECT_NE(said({"fields", "made", selector}).find(row.value), std::string::npos) << said({"fields", "made"});
+        EXPECT_EQ(answer({"fields", row.file, "--compare", "made"}), "1 different");
+        EXPECT_NE(said({"fields", row.file, "--compare", "made"}).find(selector), std::string::npos);
+    }
 }
 
 TEST_F(CliFields, ChartsAreDrawnAtEveryWidth) {

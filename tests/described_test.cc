@@ -169,6 +169,10 @@ TEST(Described, PackedMembersAndPayloads) {
         const Limits limits = limits_for(map);
         const Bytes file = archive.file();
         EXPECT_EQ(parts_of(file, limits)["files/a"], std::string(40, 'k'));
+        const MemorySource source(file);
+        const auto container = open_container(source, limits);
+        const SharedSource stored = container->stored(find_part(*container, "files/a"));
+        EXPECT_EQ(text_of(WholeView(*stored).bytes()), archive.members[0]) << "as it is stored";
         const Bytes after = with(file, "files/a", makers::bytes(longer), limits, Room::any);
         EXPECT_EQ(parts_of(after, limits)["files/a"], longer);
         EXPECT_EQ(parts_of(after, limits)["files/b"], std::string(50, 'h'));

@@ -60,7 +60,7 @@ std::vector<BrokenMap> broken_maps() {
         {"an unknown key of a field", table("at = 0\n", "type = \"u8\"\ncolour = 1\n"), {"line 8", "colour", "range"}},
         {"a wrong kind of value", table("at = 0\ncount = \"many\"\n"), {"line 4", "a number", "a text in quotes"}},
         {"an unknown type", table("at = 0\n", "type = \"u9\"\n"), {"line 7", "u9", "u24", "pointer"}},
-        {"2^32 records", table("at = 0\nstride = 1\ncount = 4294967296\n"), {"line 5", "4294967296", "0 to 4000000"}},
+        {"2^32 records", table("at = 0\nstride = 1\ncount = 4294967296\n"), {"line 5", "4294967296", "0 to 1000000"}},
         {"a negative offset", table("at = -4\n"), {"line 3", "0 or more"}},
         {"no stride", table("at = 0\ncount = 3\n"), {"line 2", "stride"}},
         {"a field behind the record",

@@ -51,8 +51,8 @@ public:
     const std::vector<std::string>& broken() const noexcept;
 
     /// Calls `use` with the fields, which live no longer than the call. Throws Error(wrong_source) where maps were
-    /// given and none is for this file, naming the nearest and why not; Error(usage) where there is neither a map nor a
-    /// header that is known.
+    /// named, or there is no header that is known, and no map is for this file, naming the nearest and why not;
+    /// Error(usage) where there is no map at all.
     void with_fields(const std::function<void(const FileFields&)>& use) const;
 
     /// The change of file(). Throws what Fields::set() and putting a part throw.

@@ -151,7 +151,7 @@ void BoundMap::check_overlaps() const {
         const BoundTable* table;
         const MapField* field;
     };
-    constexpr std::size_t most_claims = 2'000'000;
+    constexpr std::size_t most_claims = 1'000'000;
     std::vector<std::tuple<std::uint64_t, std::uint64_t, const BoundTable*>> stretches;
     for (const BoundTable& table : tables_)
         if (!table.table().overlay)

@@ -115,6 +115,7 @@ std::string Fields::name_at(std::uint64_t offset, std::uint64_t& length) const {
         }
     for (const FieldsTable& table : state_->tables) {
         const std::vector<ByteRange>& ranges = table.bound->ranges();
+        if (ranges.empty()) continue;
         const auto after = std::upper_bound(ranges.begin() + (table.bound->table().via ? 1 : 0), ranges.end(), offset,
                                             [](std::uint64_t at, const ByteRange& range) { return at < range.offset; });
         if (after != ranges.end()) next = std::min(next, after->offset - offset);

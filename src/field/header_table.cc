@@ -25,9 +25,10 @@ HeaderTable::HeaderTable(const ByteSource& file, const Identity& identity) {
 }
 
 void HeaderTable::add(std::string_view name, std::string value, bool settable) {
-    if (value.empty() || has(name)) return;
     std::string plain(name);
-    std::replace(plain.begin(), plain.end(), ' ', '-');
+    std::replace_if(
+        plain.begin(), plain.end(), [](char c) { return c == ' ' || c == '_'; }, '-');
+    if (value.empty() || has(plain)) return;
     cells_.push_back({std::move(plain), std::move(value), settable});
 }
 

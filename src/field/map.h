@@ -20,7 +20,7 @@
 namespace hotstitch {
 
 /// A table with more records is none.
-inline constexpr std::uint64_t most_records = 4'000'000;
+inline constexpr std::uint64_t most_records = 1'000'000;
 
 /// What is wrong with a map, with the line: "kelp.map.toml, line 12: …".
 Error map_error(const FieldMap& map, unsigned line, const std::string& message);

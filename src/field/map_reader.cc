@@ -16,6 +16,7 @@ namespace {
 
 constexpr std::int64_t longest_field = 64 << 10;
 constexpr std::size_t most_fields = 1000, most_tables = 1000;
+constexpr unsigned most_patterns = 64;
 
 /// What holds where a table or field says nothing else.
 struct Defaults {
@@ -75,6 +76,14 @@ private:
             throw value.error(error.what()).found(name);
         }
         return codecs_[name] = table_codec(text_of(bytes), name);
+    }
+
+    /// Each pattern costs a look at all of the file.
+    MapPlace place(const TomlValue& value, ByteOrder order) {
+        MapPlace found = place_of(value, order);
+        if (found.by == MapPlace::By::pattern && ++patterns_ > most_patterns)
+            throw value.error(fmt::format("more than {} patterns to look for", most_patterns));
+        return found;
     }
 
     std::vector<std::string> names_of(TomlTable& table) {
@@ -143,7 +152,7 @@ private:
         if (map_.tables.size() == most_tables) throw value.error(fmt::format("more than {} tables", most_tables));
         const Defaults own = defaults_of(in, defaults);
         MapTable table{.name = name, .line = value.line()};
-        table.at = place_of(in.need("at"), own.order);
+        table.at = place(in.need("at"), own.order);
         table.names = names_of(in);
         table.count = count_of(in, own.order, table.names.size());
         if (const TomlValue stride = in.find("stride"))
@@ -334,7 +343,7 @@ private:
         check_name(name, value);
         const Defaults own = defaults_of(in, defaults);
         MapMembers members{.name = name, .line = value.line()};
-        members.at = place_of(in.need("at"), own.order);
+        members.at = place(in.need("at"), own.order);
         members.names = names_of(in);
         members.count = count_of(in, own.order, members.names.size());
         members.stride = static_cast<std::uint64_t>(in.need("stride").integer(1, longest_stride));
@@ -383,7 +392,7 @@ private:
         TomlTable in(value, "a payload");
         MapPayload payload{.name = in.need("name").string(), .line = value.line()};
         check_name(payload.name, in.find("name"));
-        payload.at = place_of(in.need("at"), defaults.order);
+        payload.at = place(in.need("at"), defaults.order);
         if (const TomlValue size = in.find("size")) {
             if (size.is(TomlValue::Kind::table))
                 payload.size = number_of(size, defaults.order);
@@ -401,6 +410,7 @@ private:
 
     FieldMap& map_;
     const OpenBeside& beside_;
+    unsigned patterns_ = 0;
     std::map<std::string, std::shared_ptr<const TextCodec>> codecs_;
 };
 

@@ -152,7 +152,9 @@ std::vector<MendOffer> offers_for_file(const ByteSource& file, const Identity& i
                         .cannot = {}};
         offer.needs_value = row.takes == MendRow::Value::needed;
         if (row.name == "entry" && identity.entry) offer.present = hex_text(*identity.entry, 1);
-        if (row.name == "volume-id") offer.present = identity.title;
+        if (row.name == "volume-id" || row.name == "title") offer.present = identity.title;
+        if (row.name == "region") offer.present = identity.region;
+        if (row.name == "disc-number") offer.present = fact_of(identity, "disc_number");
         if (!offer.needs_value) try {
                 ChangeList change;
                 offer.step = change_by(file, row, {}, options, change);

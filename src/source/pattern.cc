@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cctype>
+#include <cstring>
 
 namespace hotstitch {
 namespace {
@@ -21,6 +22,18 @@ std::pair<std::size_t, Bytes> anchor_of(const Pattern& pattern) {
     Bytes bytes;
     for (std::size_t i = 0; i < length; ++i) bytes.push_back(*pattern[best + i]);
     return {best, bytes};
+}
+
+/// In a time that goes with the text's length, whatever both hold.
+std::size_t find(std::string_view text, std::string_view wanted, std::size_t from) {
+    if (from > text.size()) return std::string_view::npos;
+#if defined(__linux__)
+    const void* const found = memmem(text.data() + from, text.size() - from, wanted.data(), wanted.size());
+    return found == nullptr ? std::string_view::npos
+                            : static_cast<std::size_t>(static_cast<const char*>(found) - text.data());
+#else
+    return text.find(wanted, from);
+#endif
 }
 
 }  // namespace
@@ -64,7 +77,7 @@ std::vector<std::uint64_t> places_of(const Pattern& pattern, const ByteSource& s
             static_cast<std::size_t>(std::min<std::uint64_t>(chunk + pattern.size() - 1, source.size() - begin));
         const ByteView bytes = source.read(begin, length, scratch);
         const std::string_view text = text_of(bytes);
-        for (std::size_t at = text.find(wanted, skip); at != std::string_view::npos; at = text.find(wanted, at + 1)) {
+        for (std::size_t at = find(text, wanted, skip); at != std::string_view::npos; at = find(text, wanted, at + 1)) {
             const std::size_t first = at - skip;
             if (first + pattern.size() > length) break;
             if (!matches(pattern, bytes.subspan(first))) continue;

@@ -18,6 +18,7 @@ struct FieldsJob::State {
     std::vector<std::string> broken{}, maps{};
     std::vector<SharedMap> used{};
     const State* other = nullptr;
+    bool asked_for = true;  ///< the maps were named, not found
 
     std::vector<std::string> names() const {
         return inside.empty() ? std::vector<std::string>{} : split_address(inside);
@@ -34,6 +35,7 @@ FieldsJob::FieldsJob(const std::string& address, WorkOptions options, const Fiel
     if (other != nullptr) state_->other = other->state_.get();
     state_->file.emplace(open_for_change(name, state_->inside, state_->work));
     if (state_->work.limits.maps && !state_->work.limits.maps->empty()) return;
+    state_->asked_for = false;
     const std::filesystem::path folder = std::filesystem::path(name).parent_path();
     auto maps = std::make_shared<Maps>(
         *maps_of({.files = {}, .folder = folder.empty() ? "." : folder.string()}, state_->work, &state_->broken));
@@ -95,8 +97,8 @@ void FieldsJob::State::check(const FileFields& fields, const ByteSource& content
     if (fields.maps() != 0) return;
     const Identity& identity = fields.units().front().fields.identity();
     const bool has_header = !fields.units().front().fields.tables().empty();
+    if (has_header && !asked_for) return;
     if (all.empty()) {
-        if (has_header) return;
         throw Error(ErrorCode::usage, "no map says what stands where in this file")
             .in("map")
             .hint(broken.empty()

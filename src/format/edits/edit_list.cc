@@ -16,6 +16,8 @@
 namespace hotstitch {
 namespace {
 
+constexpr std::ptrdiff_t most_patterns = 256;
+
 Digests digests_of(const TomlValue& value, const char* what) {
     TomlTable in(value, what);
     Digests digests;
@@ -163,6 +165,10 @@ EditList read_edit_list(std::string_view text, const std::string& name) {
     if (const TomlValue edits = top.find("edit"))
         for (const TomlValue& edit : edits.array()) list.edits.push_back(read_edit(edit));
     top.finish();
+    const auto patterns = std::count_if(list.edits.begin(), list.edits.end(),
+                                        [](const ListedEdit& e) { return e.by == ListedEdit::By::pattern; });
+    if (patterns > most_patterns)  // each costs a look at all of the source
+        throw Error(ErrorCode::limit, fmt::format("{} has more than {} patterns to look for", name, most_patterns));
     if (list.edits.size() > most_listed_edits)
         throw Error(ErrorCode::limit, fmt::format("{} has more than {} edits", name, most_listed_edits));
     return list;
