@@ -6,9 +6,11 @@
 #include <fmt/format.h>
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <random>
 
 #include "data_files.h"
+#include "hotstitch/digest.h"
 #include "hotstitch/error.h"
 #include "hotstitch/part.h"
 #include "kelp_harbour.h"
@@ -118,6 +120,128 @@ TEST(Fields, SettingAndReadingBackIsTheIdentity) {
         std::vector<FieldSetting> back;
         for (const FieldChange& field : compared.fields) back.push_back({field.name, field.before});
         EXPECT_EQ(changed(file, now.set(back).change), before);
+    }
+}
+
+/// Tables whose records lie anywhere, with texts behind pointers and texts that end by their end: each written into a
+/// file by hand, then read by its map, and changed in the places that it has.
+TEST(Fields, RecordsBehindPointersWhereverTheyLie) {
+    makers::Random random(8);
+    for (int round = 0; round < 60; ++round) {
+        const bool big = makers::below(random, 2) == 0;
+        const std::uint64_t count = 1 + makers::below(random, 12), plus = makers::below(random, 200);
+        std::vector<std::uint64_t> places;
+        for (std::uint64_t i = 0; i < 2 * count; ++i) places.push_back(500 + 40 * i);
+        std::shuffle(places.begin(), places.end(), random);
+        Bytes file(2000);
+        for (std::byte& b : file) b = static_cast<std::byte>('a' + makers::below(random, 26));
+        const auto put16 = [&](std::uint64_t at, std::uint64_t value) {
+            file[at + (big ? 1 : 0)] = static_cast<std::byte>(value & 0xFF);
+            file[at + (big ? 0 : 1)] = static_cast<std::byte>(value >> 8);
+        };
+        std::vector<std::string> texts, names;
+        file[9] = static_cast<std::byte>(count);
+        for (std::uint64_t i = 0; i < count; ++i) {
+            const std::uint64_t record = places[2 * i], text = places[2 * i + 1], length = makers::below(random, 20);
+            put16(10 + 2 * i, record - plus);
+            put16(record, text);
+            texts.emplace_back(text_of(ByteView(file).subspan(text, length)));
+            file[text + length] = std::byte{0};
+            names.push_back(fmt::format("n{}", i));
+            file[record + 4] = std::byte{'n'};
+            for (std::size_t c = 1; c < names[i].size(); ++c)
+                file[record + 4 + c] = static_cast<std::byte>(names[i][c]);
+            file[record + 4 + names[i].size()] = std::byte{0};
+        }
+        const std::string text = fmt::format(
+            "hotstitch-map = 1\n[defaults]\nbyte-order = \"{}\"\n[table.t]\nat = 10\ncount = {{at = 9, type = "
+            "\"u8\"}}\n"
+            "via = {{type = \"u16\", plus = {}}}\nkey = \"name\"\n"
+            "[[table.t.field]]\nname = \"hello\"\nat = 0\ntype = \"pointer\"\nsize = 2\nto = \"text\"\nend = \"00\"\n"
+            "[[table.t.field]]\nname = \"name\"\nat = 4\ntype = \"text\"\nlength = 8\nend = \"00\"\n",
+            big ? "big" : "little", plus);
+        const SharedMap map = read_map(text, "pointers.map.toml");
+        const MemorySource source(file);
+        const Fields fields(source, {map});
+        const FieldTable table = fields.show({"t"}).front();
+        ASSERT_EQ(table.records.size(), count);
+        std::vector<FieldSetting> settings;
+        for (std::uint64_t i = 0; i < count; ++i) {
+            EXPECT_EQ(table.records[i].offset, places[2 * i]);
+            EXPECT_EQ(table.records[i].key, names[i]);
+            EXPECT_EQ(table.records[i].values[0].leads_to, texts[i]);
+            EXPECT_EQ(table.records[i].values[0].offset, places[2 * i + 1]);
+            // As long as it was, or shorter.
+            texts[i] = std::string(makers::below(random, texts[i].size() + 1), 'Z');
+            settings.push_back({fmt::format("t[{}].hello.text", names[i]), texts[i]});
+            EXPECT_THROW(fields.set({{settings.back().selector, std::string(41, 'x')}}), Error);
+        }
+        const Bytes after = made(file, fields.set(settings));
+        const MemorySource changed_file(after);
+        const Fields now(changed_file, {map});
+        for (std::uint64_t i = 0; i < count; ++i)
+            EXPECT_EQ(now.show({settings[i].selector})[0].records[0].values[0].text, texts[i]);
+        for (const FieldChange& field : fields.compare(now).fields)
+            EXPECT_TRUE(field.name.ends_with(".hello.text")) << field.name;
+        // Every byte of a record has its field's name.
+        std::uint64_t length = 99;
+        EXPECT_EQ(now.name_at(places[0] + 1, length), "t[n0]: hello");
+        EXPECT_EQ(length, 1U);
+        EXPECT_EQ(now.name_at(places[0] + 2, length), "");
+    }
+}
+
+/// Every sum, against one computed here byte by byte.
+TEST(Fields, EverySumThatAMapNames) {
+    struct Row {
+        const char *sum, *type;
+        std::uint64_t wanted;
+    };
+    Bytes file(200);
+    for (std::size_t i = 0; i < file.size(); ++i) file[i] = static_cast<std::byte>(i * 37 % 251);
+    std::uint64_t bytes = 0, little = 0, big = 0, exclusive = 0;
+    for (std::size_t i = 10; i < 110; ++i) {
+        const auto b = std::to_integer<std::uint64_t>(file[i]);
+        bytes += b, exclusive ^= b;
+        (i % 2 == 0 ? little : big) += b;
+        (i % 2 == 0 ? big : little) += b << 8;
+    }
+    std::uint64_t reflected = 0xFFFF, ccitt = 0xFFFF;
+    for (std::size_t i = 10; i < 110; ++i)
+        for (int bit = 0; bit < 8; ++bit) {
+            const auto b = std::to_integer<std::uint64_t>(file[i]);
+            reflected = (reflected ^ (b >> bit & 1)) & 1 ? reflected >> 1 ^ 0xA001 : reflected >> 1;
+            ccitt = ((ccitt >> 15 ^ b >> (7 - bit)) & 1) != 0 ? (ccitt << 1 ^ 0x1021) & 0xFFFF : ccitt << 1 & 0xFFFF;
+        }
+    const ByteView covered = ByteView(file).subspan(10, 100);
+    const Row rows[] = {{"bytes", "u16", bytes},
+                        {"bytes", "u8", bytes & 0xFF},
+                        {"words-le", "u32", little},
+                        {"words-be", "u32", big},
+                        {"xor-bytes", "u8", exclusive},
+                        {"crc32", "u32", crc32(covered).value},
+                        {"adler32", "u32", adler32(covered).value},
+                        {"crc16", "u16", reflected},
+                        {"crc16-ccitt", "u16", ccitt}};
+    for (const Row& row : rows) {
+        const SharedMap map = read_map(
+            fmt::format(
+                "hotstitch-map = 1\n[table.t]\nat = 12\n[[table.t.field]]\nname = \"x\"\nat = 0\ntype = \"u8\"\n"
+                "[table.sum]\nat = 150\n[[table.sum.field]]\nname = \"value\"\nat = 0\ntype = \"{}\"\n"
+                "[[check]]\nat = 150\ntype = \"{}\"\nsum = \"{}\"\nover = [[10, 60], [60, 110]]\n",
+                row.type, row.type, row.sum),
+            "sums");
+        // Once the right value stands there, a change of what it covers and back leaves it right.
+        const MemorySource source(file);
+        const Bytes right = made(file, Fields(source, {map}).set({{"sum[0].value", std::to_string(row.wanted)}}));
+        const MemorySource before(right);
+        const FieldPlan plan = Fields(before, {map}).set({{"t[0].x", "77"}});
+        EXPECT_EQ(plan.mended.size(), 1U) << row.sum;
+        const Bytes there = made(right, plan);
+        const MemorySource between(there);
+        EXPECT_EQ(made(there, Fields(between, {map}).set({{"t[0].x", std::to_string(std::to_integer<int>(file[12]))}})),
+                  right)
+            << row.sum;
     }
 }
 

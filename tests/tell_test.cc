@@ -37,6 +37,35 @@ TEST(Tell, ValuesAreJson) {
     EXPECT_EQ(JsonValue(ordered_json{{"a", {1, 2}}}).text(), "{\"a\":[1,2]}");
 }
 
+TEST(Tell, DocumentsAreLaidOutAsTheLibraryWould) {
+    const ordered_json values[] = {nullptr,
+                                   true,
+                                   -3,
+                                   0.25,
+                                   "plain",
+                                   "{\"not\": [a, list]} \\ \" \n,:",
+                                   ordered_json::array(),
+                                   ordered_json::object(),
+                                   {1, {2, {3, ordered_json::array()}}},
+                                   {{"a", ordered_json::object()}, {"b", {{"c", "x: y, [z]"}, {"d", {1, 2, 3}}}}}};
+    Report report("kelp");
+    report.good("done", "All is \"well\", \\ and {so on}.");
+    int number = 0;
+    for (const ordered_json& value : values) report.detail("key " + std::to_string(number++), JsonValue(value));
+    report.detail("key 0", JsonValue(7));  // the last one counts, in the first one's place
+    report.warn("a warning");
+    Report inner("kelp");
+    inner.unsure("perhaps", "Nobody knows.", ExitCode::no);
+    report.part("files", inner);
+    const std::string text = tell::json_text(report);
+    const ordered_json document = ordered_json::parse(text);
+    EXPECT_EQ(text, document.dump(2) + "\n");
+    EXPECT_EQ(document["key 0"], 7);
+    for (int i = 1; i < number; ++i) EXPECT_EQ(document["key " + std::to_string(i)], values[i]);
+    EXPECT_EQ(document["files"][0]["answer"], "perhaps");
+    EXPECT_EQ(JsonValue::from_text("[1,2]").text(), "[1,2]");
+}
+
 TEST(Tell, FilesAreDescribedOneByOne) {
     const TemporaryFolder folder;
     const Bytes rom = demo::kelp_harbour(1);
