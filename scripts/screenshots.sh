@@ -73,4 +73,4 @@ hotstitch put kelp.iso DATA/BERTHS.BIN=berths.bin --patch berths.bps -q >/dev/nu
 shot put 'hotstitch put kelp.iso DATA/BERTHS.BIN=berths.bin VOICES/FERRY.BIN=kelp.iso:FILMS/TIDE.BIN -o mods/; hotstitch apply "Kelp Harbour (disc, revision 1).bin" berths.bps -o mods/ --with-sheet --keep-representation'
 shot fields 'hotstitch fields "Kelp Harbour (Europe).dat" "berth[0-9]"; hotstitch fields "Kelp Harbour (Europe).dat" "berth[Old Pier].depth=14" "berth[Ferry Stage].weather=calm" -o mods/deeper.dat'
 hotstitch apply "Kelp Harbour.sfc" "Night Tides.bps" -o "mods/Night Tides.sfc" -q >/dev/null
-shot chart 'hotstitch chart "Kelp Harbour.sfc" "mods/Night Tides.sfc" --hex 2; hotstitch chart "Kelp Harbour (Europe).dat" mods/deeper.dat --map kelp-europe.map.toml'
+shot chart 'hotstitch chart "Kelp Harbour.sfc" "mods/Night Tides.sfc" --hex 2'

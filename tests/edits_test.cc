@@ -122,6 +122,14 @@ TEST(Edits, AllOldValuesAreTold) {
     const ApplyReport made = hotstitch::apply(*reader, memory, sink, {.allow_source = true});
     EXPECT_EQ(made.overridden.size(), 2U);
     EXPECT_EQ(text_of(sink.bytes()), "acCDeF");
+    // An edit that has no place is never left out, whatever is allowed.
+    for (const char* const nowhere :
+         {"[[edit]]\nfind = \"5A\"\nnew = \"41\"\n", "[[edit]]\nat = 6\nold = \"41\"\nnew = \"42\"\n"}) {
+        sink.clear();
+        EXPECT_THROW(hotstitch::apply(*open_patch(bytes_of(text + nowhere)), memory, sink,
+                                      {.allow_source = true, .allow_target = true}),
+                     Error);
+    }
 }
 
 /// Edits made by hand of what changes there are, which the format then has to give back.

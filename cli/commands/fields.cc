@@ -233,10 +233,11 @@ void check(const FieldsArguments& arguments, const Context& context, Report& rep
         state_maps(job, context, report);
     }
     if (!context.broken_maps.empty()) throw Error(ErrorCode::damaged, context.broken_maps.front());
-    report.good("right",
-                arguments.file.empty()
-                    ? "The map is well made. Whether its places are right shows with a file."
-                    : fmt::format("The map is well made, and its places are all in {}.", shown(arguments.file)));
+    const bool several = context.limits.maps->all().size() > 1;
+    const char* const made = several ? "The maps are well made" : "The map is well made";
+    report.good("right", arguments.file.empty()
+                             ? fmt::format("{}. Whether places are right shows with a file.", made)
+                             : fmt::format("{}, and the places for {} are all in it.", made, shown(arguments.file)));
 }
 
 }  // namespace

@@ -105,17 +105,18 @@ void add_table(std::string& out, const FieldTable& table, std::size_t most, std:
         widths.push_back(widest);
     }
     const std::size_t index_width = shown == 0 ? 1 : std::to_string(table.records[shown - 1].index).size();
-    std::size_t key_width = 0;
-    if (shows_keys(table)) {
-        key_width = 4;
-        for (std::size_t r = 0; r < shown; ++r)
-            key_width = std::max(key_width, columns(shortened(escaped(table.records[r].key))));
+    std::size_t named = 0;  // columns of the records' names, where they have any
+    for (std::size_t r = 0; r < shown; ++r) {
+        const std::size_t length = columns(shortened(escaped(table.records[r].key)));
+        if (length != 0) named = std::max({named, length, std::size_t{4}});
     }
-    // What is wider than the terminal goes on below.
+    // What is wider than the terminal goes on below, with the names again.
     for (std::size_t first = 0; first < widths.size();) {
+        const std::size_t key_width = first != 0 || shows_keys(table) ? named : 0;
         std::size_t end = first, used = 2 + index_width + (key_width != 0 ? key_width + 2 : 0);
         while (end < widths.size() && (end == first || width == 0 || used + widths[end] + 2 <= width))
             used += widths[end++] + 2;
+        if (first != 0) out += "\n";
         add_columns(out, table, most, first, end, widths, index_width, key_width);
         first = end;
     }

@@ -87,6 +87,9 @@ struct PatchFacts {
     /// have, and how many of these are the new ones already.
     std::uint64_t old_values = 0, already_new = 0;
     std::vector<DigestMismatch> differs;
+    /// Edits that have no place in the source: a pattern that is not there once, an offset past its end. They are among
+    /// `differs`, and no allowance makes them apply.
+    std::uint64_t without_place = 0;
     /// Unchecked text from the file, at most Limits::metadata bytes of metadata_size.
     std::string metadata;
     std::uint64_t metadata_size = 0;

@@ -132,7 +132,7 @@ std::string Fields::name_at(std::uint64_t offset, std::uint64_t& length) const {
             std::string names;
             for (const MapField& other : table.bound->table().fields)  // bits share their bytes
                 if (in_record >= other.at && in_record < other.at + other.size())
-                    names += (names.empty() ? "" : ", ") + other.name;
+                    names += (names.empty() ? "" : "/") + other.name;
             const std::string key = table.key_of(*record, state_->file);
             return fmt::format("{}[{}]: {}", table.name(), key.empty() ? std::to_string(*record) : key, names);
         }

@@ -111,8 +111,9 @@ ApplyReport apply_opened(const PatchReader& any_patch, const ByteSource& source,
     const bool copies = report.fit.answer == FitAnswer::already_patched && !backwards;
     if (copies && !options.make_when_already_patched) return report;
     if (report.fit.answer == FitAnswer::does_not_fit)
-        note_or_throw(std::vector(report.fit.mismatches), options.allow_source, ErrorCode::wrong_source,
-                      "this is not the source the patch was made for",
+        // What an edit has no place for, nothing can allow.
+        note_or_throw(std::vector(report.fit.mismatches), options.allow_source && reader.facts().without_place == 0,
+                      ErrorCode::wrong_source, "this is not the source the patch was made for",
                       "look for the exact revision and region that the patch's author names", report.overridden);
 
     // A file that is the target already is made again by copying it: most formats could not even read it.

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// The longest stretch of certain bytes is looked for by the system's own search, and the rest compared where it stands.
+// One byte of the pattern is looked for by the system's own search, and the rest compared where it stands.
 // Tested by tests/map_test.cc.
 #include "source/pattern.h"
 
@@ -10,30 +10,17 @@
 namespace hotstitch {
 namespace {
 
-/// Where the longest stretch of certain bytes begins, and those bytes.
-std::pair<std::size_t, Bytes> anchor_of(const Pattern& pattern) {
-    std::size_t best = 0, length = 0;
-    for (std::size_t at = 0; at < pattern.size();) {
-        std::size_t end = at;
-        while (end < pattern.size() && pattern[end]) ++end;
-        if (end - at > length) best = at, length = end - at;
-        at = end + 1;
+/// The byte of the pattern by which to look for it: a certain one, and none that fills files.
+std::size_t telling_byte(const Pattern& pattern) {
+    std::size_t best = pattern.size();
+    for (std::size_t i = 0; i < pattern.size(); ++i) {
+        if (!pattern[i]) continue;
+        const bool fills =
+            *pattern[i] == std::byte{0} || *pattern[i] == std::byte{0xFF} || *pattern[i] == std::byte{' '};
+        if (!fills) return i;
+        if (best == pattern.size()) best = i;
     }
-    Bytes bytes;
-    for (std::size_t i = 0; i < length; ++i) bytes.push_back(*pattern[best + i]);
-    return {best, bytes};
-}
-
-/// In a time that goes with the text's length, whatever both hold.
-std::size_t find(std::string_view text, std::string_view wanted, std::size_t from) {
-    if (from > text.size()) return std::string_view::npos;
-#if defined(__linux__)
-    const void* const found = memmem(text.data() + from, text.size() - from, wanted.data(), wanted.size());
-    return found == nullptr ? std::string_view::npos
-                            : static_cast<std::size_t>(static_cast<const char*>(found) - text.data());
-#else
-    return text.find(wanted, from);
-#endif
+    return best;
 }
 
 }  // namespace
@@ -67,8 +54,8 @@ bool matches(const Pattern& pattern, ByteView bytes) noexcept {
 
 std::vector<std::uint64_t> places_of(const Pattern& pattern, const ByteSource& source, std::size_t most) {
     constexpr std::size_t chunk = std::size_t{1} << 20;
-    const auto [skip, anchor] = anchor_of(pattern);
-    const std::string_view wanted = text_of(anchor);
+    const std::size_t skip = telling_byte(pattern);
+    const int wanted = std::to_integer<int>(*pattern[skip]);
     std::vector<std::uint64_t> places;
     Bytes scratch(source.whole() ? 0 : chunk + pattern.size());
     // Neighbouring chunks share as many bytes as a pattern may lie across.
@@ -76,12 +63,13 @@ std::vector<std::uint64_t> places_of(const Pattern& pattern, const ByteSource& s
         const auto length =
             static_cast<std::size_t>(std::min<std::uint64_t>(chunk + pattern.size() - 1, source.size() - begin));
         const ByteView bytes = source.read(begin, length, scratch);
-        const std::string_view text = text_of(bytes);
-        for (std::size_t at = find(text, wanted, skip); at != std::string_view::npos; at = find(text, wanted, at + 1)) {
-            const std::size_t first = at - skip;
-            if (first + pattern.size() > length) break;
-            if (!matches(pattern, bytes.subspan(first))) continue;
-            places.push_back(begin + first);
+        const std::size_t last = length - pattern.size() + skip;  // where the byte may stand at most
+        for (std::size_t at = skip; at <= last; ++at) {
+            const void* const found = std::memchr(bytes.data() + at, wanted, last + 1 - at);
+            if (found == nullptr) break;
+            at = static_cast<std::size_t>(static_cast<const std::byte*>(found) - bytes.data());
+            if (!matches(pattern, bytes.subspan(at - skip))) continue;
+            places.push_back(begin + at - skip);
             if (places.size() == most) return places;
         }
     }

@@ -163,11 +163,13 @@ private:
     void at_bytes(const ByteSource& file, const ListedEdit& edit, const std::optional<Identity>& identity,
                   ChangeList& list) {
         const std::optional<std::uint64_t> at = place_of(file, edit, identity);
-        if (!at) return;
+        if (!at) return void(++facts_.without_place);
         const bool inside = *at <= file.size() && edit.removed() <= file.size() - *at;
-        if (!inside)
+        if (!inside) {
+            ++facts_.without_place;
             return differs(edit, fmt::format("{} at {}", counted(edit.removed(), "byte", "bytes"), offset_text(*at)),
                            fmt::format("the source ends at {}", offset_text(file.size())));
+        }
         if (edit.old_bytes) {
             ++facts_.old_values;
             const Bytes found = stretch_of(file, *at, edit.removed());
