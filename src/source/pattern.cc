@@ -52,28 +52,46 @@ bool matches(const Pattern& pattern, ByteView bytes) noexcept {
     return true;
 }
 
-std::vector<std::uint64_t> places_of(const Pattern& pattern, const ByteSource& source, std::size_t most) {
-    constexpr std::size_t chunk = std::size_t{1} << 20;
-    const std::size_t skip = telling_byte(pattern);
+namespace {
+
+/// Adds the places in these bytes, the first of which stands at `begin`, that lie wholly in them.
+void add_places(const Pattern& pattern, std::size_t skip, ByteView bytes, std::uint64_t begin, std::size_t most,
+                std::vector<std::uint64_t>& places) {
+    if (bytes.size() < pattern.size()) return;
     const int wanted = std::to_integer<int>(*pattern[skip]);
-    std::vector<std::uint64_t> places;
-    Bytes scratch(source.whole() ? 0 : chunk + pattern.size());
-    // Neighbouring chunks share as many bytes as a pattern may lie across.
-    for (std::uint64_t begin = 0; begin + pattern.size() <= source.size(); begin += chunk) {
+    const std::size_t last = bytes.size() - pattern.size() + skip;  // where the byte may stand at most
+    for (std::size_t at = skip; at <= last && places.size() < most; ++at) {
+        const void* const found = std::memchr(bytes.data() + at, wanted, last + 1 - at);
+        if (found == nullptr) return;
+        at = static_cast<std::size_t>(static_cast<const std::byte*>(found) - bytes.data());
+        if (matches(pattern, bytes.subspan(at - skip))) places.push_back(begin + at - skip);
+    }
+}
+
+}  // namespace
+
+std::vector<std::vector<std::uint64_t>> places_of(const std::vector<Pattern>& patterns, const ByteSource& source,
+                                                  std::size_t most) {
+    constexpr std::size_t chunk = std::size_t{1} << 20;
+    std::vector<std::vector<std::uint64_t>> places(patterns.size());
+    std::vector<std::size_t> telling;
+    for (const Pattern& pattern : patterns) telling.push_back(telling_byte(pattern));
+    Bytes scratch(source.whole() || patterns.empty() ? 0 : chunk + longest_pattern);
+    for (std::uint64_t begin = 0; begin < source.size() && !patterns.empty(); begin += chunk) {
+        // Neighbouring chunks share as many bytes as a pattern may lie across.
         const auto length =
-            static_cast<std::size_t>(std::min<std::uint64_t>(chunk + pattern.size() - 1, source.size() - begin));
+            static_cast<std::size_t>(std::min<std::uint64_t>(chunk + longest_pattern - 1, source.size() - begin));
         const ByteView bytes = source.read(begin, length, scratch);
-        const std::size_t last = length - pattern.size() + skip;  // where the byte may stand at most
-        for (std::size_t at = skip; at <= last; ++at) {
-            const void* const found = std::memchr(bytes.data() + at, wanted, last + 1 - at);
-            if (found == nullptr) break;
-            at = static_cast<std::size_t>(static_cast<const std::byte*>(found) - bytes.data());
-            if (!matches(pattern, bytes.subspan(at - skip))) continue;
-            places.push_back(begin + at - skip);
-            if (places.size() == most) return places;
+        for (std::size_t i = 0; i < patterns.size(); ++i) {
+            const std::size_t own = std::min(length, chunk + patterns[i].size() - 1);
+            add_places(patterns[i], telling[i], bytes.first(own), begin, most, places[i]);
         }
     }
     return places;
+}
+
+std::vector<std::uint64_t> places_of(const Pattern& pattern, const ByteSource& source, std::size_t most) {
+    return places_of(std::vector<Pattern>(1, pattern), source, most).front();
 }
 
 }  // namespace hotstitch

@@ -20,7 +20,9 @@ std::optional<Pattern> pattern_from(std::string_view text);
 /// REQUIRES bytes.size() >= pattern.size().
 bool matches(const Pattern& pattern, ByteView bytes) noexcept;
 
-/// The first places where it stands, at most so many. One pass over the source. Throws Error(io).
+/// The first places where each stands, at most so many. One pass over the source for all. Throws Error(io).
+std::vector<std::vector<std::uint64_t>> places_of(const std::vector<Pattern>& patterns, const ByteSource& source,
+                                                  std::size_t most);
 std::vector<std::uint64_t> places_of(const Pattern& pattern, const ByteSource& source, std::size_t most);
 
 }  // namespace hotstitch

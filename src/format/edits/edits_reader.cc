@@ -131,6 +131,7 @@ private:
         ChangeList list(file->size());
         std::vector<FieldSetting> settings;
         std::optional<Identity> identity;
+        look_for_patterns(*file, edits);
         for (const ListedEdit* const edit : edits) {
             if (edit->by != ListedEdit::By::field) {
                 if (!identity && edit->by == ListedEdit::By::address) identity = identify(*file);
@@ -158,6 +159,19 @@ private:
         FieldPlan told;
         list = fields->keeping_checks(std::move(list), {.allow = {.signature = true, .packed = true}}, told);
         kept_.insert(kept_.end(), told.kept.begin(), told.kept.end());
+    }
+
+    /// All in one pass.
+    void look_for_patterns(const ByteSource& file, const std::vector<const ListedEdit*>& edits) {
+        std::vector<const ListedEdit*> by_pattern;
+        std::vector<Pattern> patterns;
+        for (const ListedEdit* const edit : edits) {
+            if (edit->by != ListedEdit::By::pattern) continue;
+            by_pattern.push_back(edit);
+            patterns.push_back(*pattern_from(edit->pattern));
+        }
+        std::vector<std::vector<std::uint64_t>> found = places_of(patterns, file, 2);
+        for (std::size_t i = 0; i < by_pattern.size(); ++i) places_[by_pattern[i]] = std::move(found[i]);
     }
 
     void at_bytes(const ByteSource& file, const ListedEdit& edit, const std::optional<Identity>& identity,
@@ -192,7 +206,7 @@ private:
                 if (error.code() == ErrorCode::io) throw;
                 return differs(edit, edit.address, error.what()), std::nullopt;
             }
-        const std::vector<std::uint64_t> places = places_of(*pattern_from(edit.pattern), file, 2);
+        const std::vector<std::uint64_t>& places = places_.at(&edit);
         if (places.size() != 1) {
             differs(edit, "the pattern exactly once",
                     places.empty() ? "nowhere"
@@ -242,6 +256,7 @@ private:
     const ByteSource& source_;
     ChangeList change_;
     std::optional<FileFields> fields_;
+    std::map<const ListedEdit*, std::vector<std::uint64_t>> places_;  ///< of patterns, two at most
     std::vector<SharedSource> kept_;
 };
 
