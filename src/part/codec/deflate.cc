@@ -22,7 +22,7 @@
 namespace hotstitch {
 namespace {
 
-constexpr std::size_t step = std::size_t{1} << 30;  ///< zlib counts in 32 bits
+constexpr std::size_t deflate_step = std::size_t{1} << 30;  ///< zlib counts in 32 bits
 
 /// What stands around the deflate stream, by zlib's number for it.
 enum Wrapping : int { raw = -15, zlib = 15, gzip = 15 + 16 };
@@ -38,11 +38,11 @@ public:
     ~Inflater() override { inflateEnd(&stream_); }
 
     std::size_t read(MutableByteView into) override {
-        const std::size_t room = std::min(into.size(), step);
+        const std::size_t room = std::min(into.size(), deflate_step);
         stream_.next_out = reinterpret_cast<Bytef*>(into.data());
         stream_.avail_out = static_cast<uInt>(room);
         while (stream_.avail_out == room && !ended_) {
-            const std::size_t given = std::min(packed_.size() - at_, step);
+            const std::size_t given = std::min(packed_.size() - at_, deflate_step);
             stream_.next_in = reinterpret_cast<const Bytef*>(packed_.data() + at_);
             stream_.avail_in = static_cast<uInt>(given);
             const int result = inflate(&stream_, Z_NO_FLUSH);

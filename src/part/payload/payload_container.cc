@@ -20,11 +20,11 @@ public:
     std::string title() const override { return std::string(codec_.title); }
 
     void visit(const VisitPart& visitor) const override {
-        constexpr std::size_t head_size = 512;
+        constexpr std::size_t shown_head = 512;
         const auto content = scratch_of(limits_);
         unpack(codec_, file_, *content, limits_);
         const ByteView bytes = content->written().value();
-        const ByteView head = bytes.first(std::min(bytes.size(), head_size));
+        const ByteView head = bytes.first(std::min(bytes.size(), shown_head));
         visitor({.name = "content",
                  .kind = "content",
                  .size = extent_.content,

@@ -9,20 +9,20 @@
 namespace hotstitch {
 namespace {
 
-constexpr std::string_view codec_name = "RLE";
+constexpr std::string_view run_name = "RLE";
 constexpr std::size_t least_run = 3, most_run = 130, most_literals = 128;
 
 Extent measure_runs(ByteView packed) {
-    const ConsoleHeader header = console_header(packed, codec_name);
+    const ConsoleHeader header = console_header(packed, run_name);
     std::size_t at = header.data;
     for (std::uint64_t made = 0; made < header.content;) {
-        if (at == packed.size()) payload_truncated(codec_name, at, "flag");
+        if (at == packed.size()) payload_truncated(run_name, at, "flag");
         const auto flag = std::to_integer<std::size_t>(packed[at]);
         const bool run = (flag & 0x80) != 0;
         const std::size_t length = (flag & 0x7F) + (run ? least_run : 1), bytes = run ? 1 : length;
-        if (packed.size() - at - 1 < bytes) payload_truncated(codec_name, at, run ? "run" : "literal");
+        if (packed.size() - at - 1 < bytes) payload_truncated(run_name, at, run ? "run" : "literal");
         if (length > header.content - made)
-            payload_damaged(codec_name, at, "length",
+            payload_damaged(run_name, at, "length",
                             fmt::format("at most {}, to the size that is declared", grouped(header.content - made)),
                             grouped(length));
         at += 1 + bytes, made += length;
@@ -31,7 +31,7 @@ Extent measure_runs(ByteView packed) {
 }
 
 void unpack_runs(ByteView packed, MutableByteView content) {
-    std::size_t at = console_header(packed, codec_name).data;
+    std::size_t at = console_header(packed, run_name).data;
     for (std::size_t made = 0; made < content.size();) {
         const auto flag = std::to_integer<std::size_t>(packed[at++]);
         const bool run = (flag & 0x80) != 0;
