@@ -138,6 +138,15 @@ TEST_F(CliFields, DescribesAnEditListAndWhatItTouches) {
     for (const char* const word :
          {"checksum", "berth[Old Pier]: depth; berth[Ferry Stage]: depth, weather", "tide[March]: low"})
         EXPECT_NE(with.find(word), std::string::npos) << with;
+    // What cannot be applied is described all the same, with the reason.
+    folder.put(
+        "lost.edits",
+        "hotstitch-edits = 1\n[[edit]]\nfind = \"12 34 56 78 9A\"\nnew = \"00\"\n[[edit]]\nat = 0x230\nnew = \"07\"\n");
+    const ToolResult lost = run({"describe", "lost.edits", "--source", "kelp.dat", "--maps", "."});
+    EXPECT_EQ(lost.code, 0) << lost.err;
+    EXPECT_NE(lost.out.find("the pattern exactly once should stand there, and nowhere does"), std::string::npos)
+        << lost.out;
+    EXPECT_NE(lost.out.find("berth[Old Pier]: depth"), std::string::npos) << lost.out;
 }
 
 TEST_F(CliFields, MembersOfADescribedArchive) {

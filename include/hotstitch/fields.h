@@ -112,7 +112,9 @@ class HOTSTITCH_EXPORT Fields {
 public:
     /// Every place that the maps name is looked up and checked. Throws Error(damaged) naming map and line for what the
     /// file does not have, or has twice; Error(limit, io).
-    Fields(const ByteSource& file, const std::vector<SharedMap>& maps, const Limits& limits = {});
+    Fields(const ByteSource& file, const std::vector<SharedMap>& maps);
+    /// The same of a file whose identity is known.
+    Fields(const ByteSource& file, Identity identity, const std::vector<SharedMap>& maps);
     ~Fields();
     Fields(Fields&&) noexcept;
 

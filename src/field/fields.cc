@@ -45,8 +45,10 @@ std::string FieldsTable::selector_of(std::uint64_t record, const std::string& fi
     return fmt::format("{}[{}].{}", name(), key, field);
 }
 
-Fields::Fields(const ByteSource& file, const std::vector<SharedMap>& maps, const Limits&)
-    : state_(std::make_unique<State>(State{file, identify(file)})) {
+Fields::Fields(const ByteSource& file, const std::vector<SharedMap>& maps) : Fields(file, identify(file), maps) {}
+
+Fields::Fields(const ByteSource& file, Identity identity, const std::vector<SharedMap>& maps)
+    : state_(std::make_unique<State>(State{file, std::move(identity)})) {
     for (const SharedMap& map : maps) state_->maps.emplace_back(map, state_->identity, file);
     for (const BoundMap& map : state_->maps)
         for (const BoundTable& table : map.tables()) state_->tables.push_back({&map.map(), &table});

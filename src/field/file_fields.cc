@@ -21,11 +21,11 @@ struct FileFields::State {
     std::vector<SharedSource> kept{};
 
     void add_unit(const std::string& part, const SharedSource& content, const Limits& inside) {
-        const Identity identity = identify(*content);
+        Identity identity = identify(*content);
         std::vector<SharedMap> maps;
         if (inside.maps) maps = inside.maps->for_file(identity, *content);
         if (!part.empty() && maps.empty()) return;
-        Fields fields(*content, maps, limits);
+        Fields fields(*content, std::move(identity), maps);
         names.push_back(part.empty() ? std::vector<std::string>{} : split_address(part));
         units.push_back({part, content, std::move(maps), std::move(fields)});
     }
@@ -115,7 +115,7 @@ FieldPlan FileFields::set(const std::vector<FieldSetting>& settings, const Field
             so_far, s.names[i],
             [&](const SharedSource& content, const Limits&) {
                 // The first unit may have changed what is around this one.
-                of_unit = Fields(*content, s.units[i].maps, s.limits).set(by_unit[i], options);
+                of_unit = Fields(*content, s.units[i].maps).set(by_unit[i], options);
                 return of_unit.change;
             },
             {.mend = options.mend, .allow = options.allow}, s.limits, plan.kept);

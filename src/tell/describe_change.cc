@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // The fields of a header that a patch changes are those that the file says otherwise once it is applied. Tested by
-// tests/cli_chart_test.cc.
+// tests/cli_fields_test.cc.
 #include "tell/describe_change.h"
 
 #include <fmt/format.h>
@@ -85,20 +85,21 @@ NamesOfRegions names_by_result(const PatchReader& patch, const InputFile& source
     NamesOfRegions names;
     if (source.size() > largest) return names;
     MemorySink made;
-    apply(patch, source, made,
-          {.allow_source = true,
-           .allow_target = true,
-           .backwards = true,
-           .limits = context.limits,
-           .progress = context.progress});
-    const MemorySource target(made.bytes());
-    names["header"] = changed_facts(identify(source), identify(target));
-    if (!context.limits.maps || context.limits.maps->empty()) return names;
     try {
+        apply(patch, source, made,
+              {.allow_source = true,
+               .allow_target = true,
+               .backwards = true,
+               .limits = context.limits,
+               .progress = context.progress});
+        const MemorySource target(made.bytes());
+        names["header"] = changed_facts(identify(source), identify(target));
+        if (!context.limits.maps || context.limits.maps->empty()) return names;
         const FileFields before(borrowed(source), context.limits), after(borrowed(target), context.limits);
         for (const FieldChange& field : before.compare(after).fields) add_field(field, names);
     } catch (const Error& error) {
-        if (error.code() == ErrorCode::io || error.code() == ErrorCode::cancelled) throw;  // else tables have moved
+        if (error.code() == ErrorCode::io || error.code() == ErrorCode::cancelled) throw;
+        // Else it cannot be made of this file, or its tables have moved: then the places alone are told.
     }
     return names;
 }
@@ -124,8 +125,6 @@ void state_edit_list(const InputFile& file, const PatchFacts& facts, bool source
         part.note(
             fmt::format("{} of {} are there already", facts.already_new, counted(facts.records, "edit", "edits")));
     for (const DigestMismatch& differs : facts.differs) {
-        const Json value = {
-            {"edit", as_utf8(differs.name)}, {"wanted", as_utf8(differs.wanted)}, {"found", as_utf8(differs.found)}};
         part.warn(fmt::format("{}: {} should stand there, and {} does", escaped(differs.name), escaped(differs.wanted),
                               escaped(differs.found)));
     }
@@ -133,7 +132,10 @@ void state_edit_list(const InputFile& file, const PatchFacts& facts, bool source
 
 void state_touched(const PatchReader& patch, const InputFile& source, const WorkOptions& context, Report& part) {
     const Chart chart = chart_of(source, patch, {.limits = context.limits, .progress = context.progress});
-    const NamesOfRegions by_result = names_by_result(patch, source, context);
+    const bool has_names = std::any_of(chart.regions.begin(), chart.regions.end(), [](const ChartRegion& region) {
+        return region.changed != 0 && (region.kind == "header" || region.kind == "table");
+    });
+    const NamesOfRegions by_result = has_names ? names_by_result(patch, source, context) : NamesOfRegions();
     constexpr std::size_t most_names = 8;
     std::vector<std::string> lines;
     Json list = Json::array();

@@ -53,6 +53,18 @@ void put(ChangeList& list, const ListedEdit& edit, std::uint64_t at, Bytes bytes
     }
 }
 
+/// The same of what follows from other edits.
+void put_all(ChangeList& list, const ChangeList& more, const char* which) {
+    for (const Splice& splice : more.splices()) try {
+            list.put(splice);
+        } catch (const Error& error) {
+            if (error.code() != ErrorCode::usage) throw;
+            throw Error(ErrorCode::damaged, fmt::format("{} are edited twice", which))
+                .at(splice.offset)
+                .hint("leave one of the two edits out");
+        }
+}
+
 /// What a list comes to for one source.
 class Bound final : public PatchReader {
 public:
@@ -74,15 +86,7 @@ public:
         for (const auto& [part, edits] : parts) in_part(part, edits);
         std::optional<Fields> fields;
         const ChangeList of_whole = change_of(borrowed(source), whole, limits_, fields);
-        for (const Splice& splice : of_whole.splices()) {
-            try {
-                change_.put(splice);
-            } catch (const Error& error) {
-                if (error.code() != ErrorCode::usage) throw;
-                throw Error(ErrorCode::damaged, "an edit of the file overlaps what follows from an edit of a part")
-                    .at(splice.offset);
-            }
-        }
+        put_all(change_, of_whole, "bytes that follow from an edit inside of a part");
         keep_checks(fields, change_);
         source.check_intact();
     }
@@ -139,16 +143,16 @@ private:
                 continue;
             }
             if (!fields) {
-                identity = identify(*file);
-                fields.emplace(*file, limits.maps ? limits.maps->for_file(*identity, *file) : std::vector<SharedMap>{},
-                               limits);
+                if (!identity) identity = identify(*file);
+                fields.emplace(*file, *identity,
+                               limits.maps ? limits.maps->for_file(*identity, *file) : std::vector<SharedMap>{});
             }
             look_at_field(*fields, *edit, settings);
         }
         if (settings.empty()) return list;
         FieldPlan plan =
             fields->set(settings, {.mend = false, .allow = {.signature = true, .packed = true}, .limits = limits});
-        for (const Splice& splice : plan.change.splices()) list.put(splice);
+        put_all(list, plan.change, "bytes of a field");
         kept_.insert(kept_.end(), plan.kept.begin(), plan.kept.end());
         return list;
     }

@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <map>
+#include <numeric>
 
 #include "field/bound_map.h"
 #include "field/field_value.h"
@@ -361,7 +362,7 @@ private:
                                                           slot.part.name, other.part.name))
                     .hint("put it at the end: --room append");
         std::uint64_t unit = slot.align();
-        for (const Slot& other : slots_) unit = std::max(unit, other.align());
+        for (const Slot& other : slots_) unit = std::lcm(unit, other.align());
         const bool has_next = next != file_.size();
         const std::uint64_t begin_of_next = has_next ? next - slot.offset : 0;
         const std::uint64_t taken = has_next ? begin_of_next : slot.stored;
