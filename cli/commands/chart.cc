@@ -13,22 +13,10 @@
 namespace hotstitch::cli {
 namespace {
 
-Json regions_json(const Chart& chart) {
-    Json list = Json::array();
-    for (const ChartRegion& region : chart.regions) {
-        if (region.changed == 0) continue;
-        Json one = {{"name", as_utf8(region.name)},    {"kind", region.kind},
-                    {"offset", region.offset},         {"size", region.size},
-                    {"changed_bytes", region.changed}, {"places", region.places}};
-        if (!region.holds.empty()) one["holds"] = region.holds;
-        for (const std::string& name : region.names) one["names"].push_back(as_utf8(name));
-        list.push_back(std::move(one));
-    }
-    return list;
-}
-
 void state_chart(const Chart& chart, Report& report) {
-    Json places = Json::array();
+    Json places = Json::array(), regions = Json::array();
+    for (const ChartRegion& region : chart.regions)
+        if (region.changed != 0) regions.push_back(region_json(region, region.names));
     for (const ChartPlace& place : chart.first)
         places.push_back({{"region", as_utf8(place.region)},
                           {"offset", place.source.offset},
@@ -38,20 +26,9 @@ void state_chart(const Chart& chart, Report& report) {
     report.detail("changed_bytes", chart.changed);
     report.detail("places", chart.places);
     report.detail("cells", Json(chart.cells));
-    report.detail("regions", regions_json(chart));
+    report.detail("regions", regions);
     if (!chart.first.empty()) report.detail("first", places);
-    std::string contents;
-    Json list = Json::array();
-    for (const auto& [content, bytes] : chart.by_content) {
-        list.push_back({{"content", content}, {"bytes", bytes}});
-        contents += fmt::format("{}{} in {}", contents.empty() ? "" : ", ", counted(bytes, "byte", "bytes"), content);
-    }
-    if (chart.in_free_space != 0) {
-        list.push_back({{"content", "free space"}, {"bytes", chart.in_free_space}});
-        contents += fmt::format("{}{} in free space", contents.empty() ? "" : ", ",
-                                counted(chart.in_free_space, "byte", "bytes"));
-    }
-    if (!contents.empty()) report.fact("contents", "of which", contents, list);
+    contents_fact(report, chart);
 }
 
 void write_picture(const ChartArguments& arguments, const Chart& chart, const std::string& title, Report& report) {

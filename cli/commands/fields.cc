@@ -90,15 +90,11 @@ void show(const FieldsArguments& arguments, const FieldsJob& job, const Context&
     else
         report.block(
             text_of_tables(tables, arguments.selectors.empty() ? records_unasked : SIZE_MAX, width_of(STDOUT_FILENO)));
-    const bool cut = arguments.selectors.empty() && std::any_of(tables.begin(), tables.end(), [](const FieldTable& t) {
-                         return t.records.size() > records_unasked;
-                     });
-    if (cut && !context.common.json)
+    const auto cut = std::find_if(tables.begin(), tables.end(),
+                                  [](const FieldTable& table) { return table.records.size() > records_unasked; });
+    if (cut != tables.end() && arguments.selectors.empty() && !context.common.json)
         report.next("to see all records of a table, name it",
-                    fmt::format("hotstitch fields {} {}", shell_file(arguments.file),
-                                shell_word(std::find_if(tables.begin(), tables.end(), [](const FieldTable& t) {
-                                               return t.records.size() > records_unasked;
-                                           })->name)));
+                    fmt::format("hotstitch fields {} {}", shell_file(arguments.file), shell_word(cut->name)));
     report.good("shown", fmt::format("{} in {} of {}.", counted(values, "value", "values"),
                                      counted(tables.size(), "table", "tables"), shown(job.file().path())));
 }

@@ -20,9 +20,7 @@ void state_header(const FrontHeader& header, const InputFile& file, Report& repo
     const std::vector<std::string> reasons = words_for(header);
     for (const std::string& reason : reasons) report.fact("reasons", "because", reason, Json(reasons));
     if (header.size == 0) return;
-    std::string first;
-    for (const std::byte b : head_of(file, 16))
-        first += fmt::format("{}{:02x}", first.empty() ? "" : " ", std::to_integer<unsigned>(b));
+    const std::string first = bytes_text(head_of(file, 16));
     report.fact("first_bytes", "begins", first, first);
 }
 

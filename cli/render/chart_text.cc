@@ -98,8 +98,7 @@ std::string text_of_chart(const Chart& chart, std::size_t width, bool colour) {
         out.append(names + 4, ' ');
         out += painted(dim, list + (cut ? " …" : ""), colour) + "\n";
     }
-    const auto all = static_cast<std::size_t>(
-        std::count_if(chart.regions.begin(), chart.regions.end(), [](const ChartRegion& r) { return r.changed != 0; }));
+    const std::size_t all = chart.changed_regions;
     if (all > rows.size()) out += fmt::format("  and {} more, with fewer changes each\n", grouped(all - rows.size()));
     return out;
 }

@@ -9,6 +9,7 @@
 #include <string>
 #include <vector>
 
+#include "hotstitch/chart.h"
 #include "hotstitch/checks.h"
 #include "hotstitch/delivery.h"
 #include "hotstitch/digest.h"
@@ -73,6 +74,13 @@ HOTSTITCH_EXPORT void shared_fact(Report& report, const SharedBytes& shared);
 /// Why a file does not fit, and each value that is not as it should be.
 HOTSTITCH_EXPORT void reason_facts(Report& report, const Diagnosis& diagnosis);
 HOTSTITCH_EXPORT void mismatch_facts(Report& report, const std::vector<DigestMismatch>& mismatches);
+
+// Where changes lie.
+
+/// A region as the documents have it; `names`: of what is changed in it.
+HOTSTITCH_EXPORT JsonValue region_json(const ChartRegion& region, const std::vector<std::string>& names);
+/// How many of the changed bytes are executable, text, pictures, free space, where that is known.
+HOTSTITCH_EXPORT void contents_fact(Report& report, const Chart& chart);
 
 // What files are.
 

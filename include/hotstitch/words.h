@@ -8,6 +8,7 @@
 #include <string_view>
 #include <vector>
 
+#include "hotstitch/bytes.h"
 #include "hotstitch/export.h"
 
 namespace hotstitch {
@@ -67,6 +68,8 @@ HOTSTITCH_EXPORT std::string short_size(double bytes);           ///< 1.00 MiB
 HOTSTITCH_EXPORT std::string offset_text(std::uint64_t offset);  ///< 0x0004a2
 /// "2.1 %", "0.014 %", "152 %"; of nothing, "0 %".
 HOTSTITCH_EXPORT std::string share_text(std::uint64_t part, std::uint64_t whole);
+/// "a9 0d 8d …": at most so many bytes; of none, "nothing".
+HOTSTITCH_EXPORT std::string bytes_text(ByteView bytes, std::size_t most = 16);
 /// "1 record", "2 records"
 HOTSTITCH_EXPORT std::string counted(std::uint64_t number, std::string_view singular, std::string_view plural);
 

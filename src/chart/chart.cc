@@ -73,6 +73,7 @@ public:
         chart_.by_content.assign(contents.begin(), contents.end());
         std::stable_sort(chart_.by_content.begin(), chart_.by_content.end(),
                          [](const auto& a, const auto& b) { return a.second > b.second; });
+        for (const ChartRegion& region : regions_.all()) chart_.changed_regions += region.changed != 0 ? 1 : 0;
         chart_.regions = std::move(regions_.all());
         std::erase_if(chart_.regions, [](const ChartRegion& r) { return r.size == 0; });
         std::stable_sort(chart_.regions.begin(), chart_.regions.end(),
@@ -137,10 +138,6 @@ private:
     Chart chart_;
     std::size_t piece_ = 0;
 };
-
-}  // namespace
-
-namespace {
 
 /// A disc's files by their names, where each stands in one piece.
 std::map<std::string, ByteRange> files_of(const ByteSource& disc, const Limits& limits) {

@@ -64,8 +64,7 @@ void text(std::string& out, double x, double y, std::string_view style, const st
 
 std::string chart_svg(const Chart& chart, const std::string& title) {
     const std::vector<const ChartRegion*> rows = changed_regions(chart, most_rows);
-    std::size_t all = 0;
-    for (const ChartRegion& region : chart.regions) all += region.changed != 0 ? 1 : 0;
+    const std::size_t all = chart.changed_regions;
     const double strip_y = 96, rows_y = strip_y + strip_height + 74;
     const std::size_t more = (all > rows.size() ? 1 : 0) + std::min(chart.added.size(), most_added + 1);
     const double height = rows_y + row_height * static_cast<double>(rows.size() + more) + 30;

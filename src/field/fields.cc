@@ -12,6 +12,12 @@
 
 namespace hotstitch {
 
+std::vector<std::string> FieldsTable::field_names() const {
+    std::vector<std::string> names;
+    for (const MapField& field : bound->table().fields) names.push_back(field.name);
+    return names;
+}
+
 FieldPlace FieldsTable::place(const MapField& field, std::uint64_t record, const ByteSource& file) const {
     const std::uint64_t at = bound->record_at(record) + field.at;
     // A text with an end may go on up to the next record; where pointers lead to records, up to the file's end.
@@ -92,13 +98,12 @@ std::vector<const FieldsTable*> Fields::State::tables_for(const Selector& select
 
 std::vector<NamedField> Fields::State::fields_for(const FieldsTable& table, const std::string& name) {
     std::vector<NamedField> found;
-    std::vector<std::string> known;
     for (const MapField& field : table.bound->table().fields) {
-        known.push_back(field.name);
         if (name.empty() || field.name == name) found.push_back({&field});
         if (field.to_text && field.name + ".text" == name) found.push_back({&field, true});
     }
     if (!found.empty()) return found;
+    const std::vector<std::string> known = table.field_names();
     const std::string near = nearest_word(name, known);
     throw Error(ErrorCode::usage, fmt::format("the table {} has no field \"{}\"", table.name(), name))
         .wanted(fmt::format("{}", fmt::join(known, ", ")))

@@ -21,6 +21,7 @@ struct FieldsTable {
     mutable std::unordered_map<std::string, std::vector<std::uint64_t>> keys{};
 
     const std::string& name() const noexcept { return bound->table().name; }
+    std::vector<std::string> field_names() const;
     FieldPlace place(const MapField& field, std::uint64_t record, const ByteSource& file) const;
     std::string key_of(std::uint64_t record, const ByteSource& file) const;
     /// The records of a key; the first call reads the keys of all.

@@ -23,15 +23,8 @@ void Fields::State::set(const FieldSetting& setting, Overlay& overlay, FieldPlan
     const FieldsTable& table = *found.front();
     if (selector.field.empty())
         throw Error(ErrorCode::usage, "this names no field to set")
-            .wanted(fmt::format("{}.FIELD, FIELD being one of {}", setting.selector,
-                                fmt::join(
-                                    [&] {
-                                        std::vector<std::string> names;
-                                        for (const MapField& field : table.bound->table().fields)
-                                            names.push_back(field.name);
-                                        return names;
-                                    }(),
-                                    ", ")))
+            .wanted(
+                fmt::format("{}.FIELD, FIELD being one of {}", setting.selector, fmt::join(table.field_names(), ", ")))
             .found(setting.selector);
     const NamedField named = fields_for(table, selector.field).front();
     const auto [first, end] = records_for(table, selector);

@@ -14,6 +14,7 @@
 #include <iconv.h>
 #endif
 
+#include "base/utf8.h"
 #include "hotstitch/error.h"
 
 namespace hotstitch {
@@ -21,33 +22,14 @@ namespace {
 
 /// The first character of a text in UTF-8, 0 bytes long where it is none.
 struct Character {
-    std::uint32_t code = 0;
+    char32_t code = 0;
     std::size_t length = 0;
 };
 
 Character first_character(std::string_view text) {
-    const auto byte = [&](std::size_t i) { return i < text.size() ? static_cast<unsigned char>(text[i]) : 0u; };
-    const unsigned lead = byte(0);
-    if (text.empty()) return {};
-    if (lead < 0x80) return {lead, 1};
-    const std::size_t length = lead >= 0xF0 ? 4 : lead >= 0xE0 ? 3 : 2;
-    if (lead < 0xC2 || lead > 0xF4) return {};
-    std::uint32_t code = lead & (0xFFu >> (length + 1));
-    for (std::size_t i = 1; i < length; ++i) {
-        if ((byte(i) & 0xC0) != 0x80) return {};
-        code = code << 6 | (byte(i) & 0x3F);
-    }
-    constexpr std::uint32_t least[] = {0, 0, 0x80, 0x800, 0x10000};
-    if (code < least[length] || code > 0x10FFFF || (code >= 0xD800 && code < 0xE000)) return {};
-    return {code, length};
-}
-
-void append_utf8(std::string& out, std::uint32_t code) {
-    const auto add = [&](std::uint32_t byte) { out += static_cast<char>(byte); };
-    if (code < 0x80) return add(code);
-    if (code < 0x800) return add(0xC0 | code >> 6), add(0x80 | (code & 0x3F));
-    if (code < 0x10000) return add(0xE0 | code >> 12), add(0x80 | (code >> 6 & 0x3F)), add(0x80 | (code & 0x3F));
-    add(0xF0 | code >> 18), add(0x80 | (code >> 12 & 0x3F)), add(0x80 | (code >> 6 & 0x3F)), add(0x80 | (code & 0x3F));
+    Character first;
+    if (!text.empty()) first.length = decode_utf8(text, first.code);
+    return first;
 }
 
 std::optional<unsigned> hex_pair(std::string_view text) {
@@ -109,10 +91,10 @@ private:
 /// ASCII and Latin-1: a byte a character.
 class ByteCodec final : public WalkingCodec {
 public:
-    explicit ByteCodec(std::uint32_t most) : most_(most) {}
+    explicit ByteCodec(char32_t most) : most_(most) {}
 
 private:
-    bool shows(std::uint32_t code) const noexcept {
+    bool shows(char32_t code) const noexcept {
         return code >= 0x20 && code <= most_ && code != 0x7F && !(code >= 0x80 && code < 0xA0);
     }
     std::size_t read_one(ByteView bytes, std::string& out) const override {
@@ -127,7 +109,7 @@ private:
         out.push_back(static_cast<std::byte>(c.code));
         return c.length;
     }
-    std::uint32_t most_;
+    char32_t most_;
 };
 
 class Utf8Codec final : public WalkingCodec {
@@ -152,21 +134,21 @@ public:
     std::size_t unit() const noexcept override { return 2; }
 
 private:
-    std::uint32_t unit_at(ByteView bytes, std::size_t at) const {
+    char32_t unit_at(ByteView bytes, std::size_t at) const {
         const auto first = std::to_integer<std::uint32_t>(bytes[at]),
                    second = std::to_integer<std::uint32_t>(bytes[at + 1]);
         return big_ ? first << 8 | second : second << 8 | first;
     }
-    void put_unit(Bytes& out, std::uint32_t unit) const {
+    void put_unit(Bytes& out, char32_t unit) const {
         const auto high = static_cast<std::byte>(unit >> 8), low = static_cast<std::byte>(unit & 0xFF);
         out.push_back(big_ ? high : low), out.push_back(big_ ? low : high);
     }
     std::size_t read_one(ByteView bytes, std::string& out) const override {
         if (bytes.size() < 2) return 0;
-        std::uint32_t code = unit_at(bytes, 0);
+        char32_t code = unit_at(bytes, 0);
         std::size_t taken = 2;
         if (code >= 0xD800 && code < 0xE000) {
-            const std::uint32_t low = bytes.size() < 4 ? 0 : unit_at(bytes, 2);
+            const char32_t low = bytes.size() < 4 ? 0 : unit_at(bytes, 2);
             if (code >= 0xDC00 || low < 0xDC00 || low >= 0xE000) return 0;
             code = 0x10000 + ((code - 0xD800) << 10) + (low - 0xDC00);
             taken = 4;

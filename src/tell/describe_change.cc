@@ -20,15 +20,6 @@ namespace {
 
 constexpr std::size_t edits_shown = 16, regions_shown = 24;
 
-std::string bytes_text(const Bytes& bytes) {
-    constexpr std::size_t most = 8;
-    std::string out;
-    for (std::size_t i = 0; i < std::min(bytes.size(), most); ++i)
-        out += fmt::format("{}{:02x}", i == 0 ? "" : " ", std::to_integer<unsigned>(bytes[i]));
-    if (bytes.size() > most) out += fmt::format(" … ({})", counted(bytes.size(), "byte", "bytes"));
-    return bytes.empty() ? "nothing" : out;
-}
-
 /// "berth[12].depth: from 4 to 7, the ferry fits in"
 std::string words_for_edit(const ListedEdit& edit) {
     const bool field = edit.by == ListedEdit::By::field;
@@ -37,8 +28,8 @@ std::string words_for_edit(const ListedEdit& edit) {
             : edit.by == ListedEdit::By::address ? edit.address
             : edit.by == ListedEdit::By::pattern ? fmt::format("where {} stands", edit.pattern)
                                                  : offset_text(edit.at);
-    const std::string now = field ? edit.new_value : bytes_text(edit.new_bytes);
-    const std::string old = field ? edit.old_value.value_or("") : edit.old_bytes ? bytes_text(*edit.old_bytes) : "";
+    const std::string now = field ? edit.new_value : bytes_text(edit.new_bytes, 8);
+    const std::string old = field ? edit.old_value.value_or("") : edit.old_bytes ? bytes_text(*edit.old_bytes, 8) : "";
     text += old.empty() ? fmt::format(": to {}", now) : fmt::format(": from {} to {}", old, now);
     return edit.note.empty() ? text : text + ", " + edit.note;
 }
@@ -153,25 +144,31 @@ void state_touched(const PatchReader& patch, const InputFile& source, const Work
         if (what.empty()) what = counted(region->changed, "byte", "bytes");
         lines.push_back(escaped(
             region->kind == "table" && !names.empty() ? what : fmt::format("{}: {}", words_for(*region), what)));
-        Json one = {{"name", as_utf8(region->name)},
-                    {"kind", region->kind},
-                    {"changed_bytes", region->changed},
-                    {"places", region->places}};
-        for (const std::string& name : names) one["names"].push_back(as_utf8(name));
-        list.push_back(std::move(one));
+        list.push_back(Json(region_json(*region, names)));
     }
-    std::size_t all = 0;
-    for (const ChartRegion& region : chart.regions) all += region.changed != 0 ? 1 : 0;
-    part.list("touched", "changes", lines, regions_shown, list, all);
+    part.list("touched", "changes", lines, regions_shown, list, chart.changed_regions);
+    contents_fact(part, chart);
+}
+
+JsonValue region_json(const ChartRegion& region, const std::vector<std::string>& names) {
+    Json out = {{"name", as_utf8(region.name)},    {"kind", region.kind},
+                {"offset", region.offset},         {"size", region.size},
+                {"changed_bytes", region.changed}, {"places", region.places}};
+    if (!region.holds.empty()) out["holds"] = region.holds;
+    for (const std::string& name : names) out["names"].push_back(as_utf8(name));
+    return out;
+}
+
+void contents_fact(Report& report, const Chart& chart) {
     std::string contents;
-    Json by_content = Json::array();
+    Json list = Json::array();
     const auto add = [&](std::string_view content, std::uint64_t bytes) {
         contents += fmt::format("{}{} in {}", contents.empty() ? "" : ", ", counted(bytes, "byte", "bytes"), content);
-        by_content.push_back({{"content", content}, {"bytes", bytes}});
+        list.push_back({{"content", content}, {"bytes", bytes}});
     };
     for (const auto& [content, bytes] : chart.by_content) add(content, bytes);
     if (chart.in_free_space != 0) add("free space", chart.in_free_space);
-    if (!contents.empty()) part.fact("contents", "of which", contents, by_content);
+    if (!contents.empty()) report.fact("contents", "of which", contents, list);
 }
 
 }  // namespace hotstitch::tell

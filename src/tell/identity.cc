@@ -135,10 +135,7 @@ void image_facts(Report& report, const Identity& image) {
 namespace {
 
 std::string bytes_at(const ByteSource& file, std::uint64_t offset) {
-    std::string bytes;
-    for (const std::byte b : head_of(SliceSource(borrowed(file), offset, file.size() - offset), bytes_shown))
-        bytes += fmt::format("{}{:02x}", bytes.empty() ? "" : " ", std::to_integer<unsigned>(b));
-    return bytes;
+    return bytes_text(head_of(SliceSource(borrowed(file), offset, file.size() - offset), bytes_shown));
 }
 
 std::string place_text(const Place& place, const std::string& asked) {

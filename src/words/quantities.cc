@@ -3,6 +3,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cctype>
 #include <charconv>
 
@@ -14,6 +15,13 @@ std::string grouped(std::uint64_t number) {
     std::string digits = std::to_string(number);
     for (std::size_t at = digits.size(); at > 3; at -= 3) digits.insert(at - 3, 1, ',');
     return digits;
+}
+
+std::string bytes_text(ByteView bytes, std::size_t most) {
+    std::string text;
+    for (const std::byte b : bytes.first(std::min(bytes.size(), most)))
+        text += fmt::format("{}{:02x}", text.empty() ? "" : " ", std::to_integer<unsigned>(b));
+    return bytes.empty() ? "nothing" : bytes.size() > most ? text + " …" : text;
 }
 
 std::string short_size(double bytes) {

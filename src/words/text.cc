@@ -9,26 +9,10 @@
 #include <numeric>
 #include <utility>
 
+#include "base/utf8.h"
+
 namespace hotstitch {
 namespace {
-
-/// Length of the UTF-8 character at the front and its code point; length 0 where there is none.
-/// Overlong forms, surrogates and numbers past U+10FFFF are none.
-std::size_t decode(std::string_view text, char32_t& code) {
-    const auto byte = [&](std::size_t i) { return static_cast<unsigned char>(text[i]); };
-    const unsigned char lead = byte(0);
-    if (lead < 0x80) return code = lead, 1;
-    const std::size_t length = lead >= 0xF0 ? 4 : lead >= 0xE0 ? 3 : 2;
-    if (lead < 0xC2 || lead > 0xF4 || text.size() < length) return 0;
-    code = lead & (0x7FU >> length);
-    for (std::size_t i = 1; i < length; ++i) {
-        if ((byte(i) & 0xC0) != 0x80) return 0;
-        code = code << 6 | (byte(i) & 0x3F);
-    }
-    constexpr char32_t least[] = {0, 0, 0x80, 0x800, 0x10000};
-    const bool valid = code >= least[length] && code <= 0x10FFFF && (code < 0xD800 || code > 0xDFFF);
-    return valid ? length : 0;
-}
 
 bool changes_direction_or_hides(char32_t code) {
     return code == 0x061C || (code >= 0x200B && code <= 0x200F) || (code >= 0x2028 && code <= 0x202E) ||
@@ -41,7 +25,7 @@ std::string escaped(std::string_view text) {
     std::string out;
     while (!text.empty()) {
         char32_t code = 0;
-        const std::size_t length = decode(text, code);
+        const std::size_t length = decode_utf8(text, code);
         if (length == 0)
             out += fmt::format("\\x{:02x}", static_cast<unsigned char>(text[0]));
         else if (code == '\n')
@@ -97,7 +81,7 @@ std::string json_for_terminals(std::string_view document) {
         document.remove_prefix(plain);
         if (document.empty()) break;
         char32_t code = 0;
-        const std::size_t length = std::max<std::size_t>(decode(document, code), 1);
+        const std::size_t length = std::max<std::size_t>(decode_utf8(document, code), 1);
         const bool obeyed = code == 0x7F || (code >= 0x80 && code < 0xA0) || changes_direction_or_hides(code);
         if (!obeyed)
             out += document.substr(0, length);
@@ -127,7 +111,7 @@ std::string as_utf8(std::string_view text) {
     std::string out;
     while (!text.empty()) {
         char32_t code = 0;
-        const std::size_t length = decode(text, code);
+        const std::size_t length = decode_utf8(text, code);
         if (length != 0 && !stands_for_byte(code)) {
             out += text.substr(0, length);
             text.remove_prefix(length);
@@ -135,8 +119,7 @@ std::string as_utf8(std::string_view text) {
         }
         for (std::size_t i = 0; i < std::max<std::size_t>(length, 1); ++i) {
             const char32_t point = wrong_bytes + static_cast<unsigned char>(text[i]);
-            out += {static_cast<char>(0xE0 | point >> 12), static_cast<char>(0x80 | (point >> 6 & 0x3F)),
-                    static_cast<char>(0x80 | (point & 0x3F))};
+            append_utf8(out, point);
         }
         text.remove_prefix(std::max<std::size_t>(length, 1));
     }
@@ -147,7 +130,7 @@ std::string from_utf8(std::string_view text) {
     std::string out;
     while (!text.empty()) {
         char32_t code = 0;
-        const std::size_t length = std::max<std::size_t>(decode(text, code), 1);
+        const std::size_t length = std::max<std::size_t>(decode_utf8(text, code), 1);
         if (length == 3 && stands_for_byte(code))
             out += static_cast<char>(code - wrong_bytes);
         else

@@ -34,14 +34,6 @@ std::string name_of(const ListedEdit& edit) {
     return fmt::format("edit in line {}, {}{}", edit.line, edit.part.empty() ? "" : edit.part + " ", place);
 }
 
-std::string shown_bytes(ByteView bytes) {
-    constexpr std::size_t most = 16;
-    std::string out;
-    for (const std::byte b : bytes.first(std::min(bytes.size(), most)))
-        out += fmt::format("{}{:02x}", out.empty() ? "" : " ", std::to_integer<unsigned>(b));
-    return bytes.size() > most ? out + " …" : out.empty() ? "nothing" : out;
-}
-
 /// Edits that overlap are an error of the list, whatever the source.
 void put(ChangeList& list, const ListedEdit& edit, std::uint64_t at, Bytes bytes) {
     try {
@@ -194,8 +186,8 @@ private:
             if (found != *edit.old_bytes) {
                 const bool already = found == edit.new_bytes;
                 facts_.already_new += already ? 1 : 0;
-                differs(edit, shown_bytes(*edit.old_bytes),
-                        shown_bytes(found) + (already ? " (the new value already)" : ""));
+                differs(edit, bytes_text(*edit.old_bytes),
+                        bytes_text(found) + (already ? " (the new value already)" : ""));
             }
         }
         put(list, edit, *at, edit.new_bytes);

@@ -131,12 +131,7 @@ std::optional<Identity> recognise(ByteView file) {
 void mend_junk(Mending& mending, std::string_view) {
     Bytes& rom = mending.rom;
     const NesHeader h = nes_header(rom);
-    const auto shown = [&](std::size_t from) {
-        std::string text;
-        for (std::size_t i = from; i < 16; ++i) text += fmt::format("{}{:02x}", text.empty() ? "" : " ", u8(rom, i));
-        return text;
-    };
-    const std::string before = shown(7);
+    const std::string before = bytes_text(ByteView(rom).subspan(7, 9));
     if (!h.junk) return mending.fields.push_back({"bytes 7 to 15", before, before});
     if (const unsigned lost = u8(rom, 7) & 0xF0; lost != 0)
         mending.warnings.push_back(
@@ -147,10 +142,7 @@ void mend_junk(Mending& mending, std::string_view) {
     // Byte 7 stays where it is no junk itself; 8 and 9 mean something in the old layout too.
     const bool text_in_7 = (u8(rom, 7) & 0x0C) == 0x04 || u8(rom, 12) != 0 || u8(rom, 13) != 0;
     for (std::size_t i = text_in_7 ? 0 : 3; i < kept.size(); ++i) kept[i] = std::byte{0};
-    std::string after;
-    for (const std::byte b : kept)
-        after += fmt::format("{}{:02x}", after.empty() ? "" : " ", std::to_integer<unsigned>(b));
-    set_field(rom, 7, kept, "bytes 7 to 15", before, after, mending.fields);
+    set_field(rom, 7, kept, "bytes 7 to 15", before, bytes_text(kept), mending.fields);
 }
 
 constexpr std::array mends{MendRow{

@@ -46,6 +46,12 @@ struct Slot {
     }
 };
 
+/// `content` with `fill` behind it, up to a length.
+SharedSource filled_up(const SharedSource& content, std::uint64_t length, std::byte fill) {
+    return std::make_shared<JoinedSource>(
+        std::vector<SharedSource>{content, std::make_shared<FilledSource>(fill, length - content->size())});
+}
+
 std::uint64_t aligned(std::uint64_t value, std::uint64_t to) {
     return (value + to - 1) / to * to;
 }
@@ -300,19 +306,12 @@ private:
     void in_place(const Slot& slot, const SharedSource& packed, bool to_the_end, PutResult& result) const {
         const std::uint64_t size = packed->size();
         result.how = "in-place";
+        std::uint64_t taken = std::max(size, slot.stored), made = taken;
         if (to_the_end) {
-            const bool was_aligned = file_.size() % slot.align() == 0;
-            const std::uint64_t end = was_aligned ? aligned(slot.offset + size, slot.align()) : slot.offset + size;
-            JoinedSource made({packed, std::make_shared<FilledSource>(slot.pad(), end - slot.offset - size)});
-            const ChangeList list =
-                spliced(slot.offset, file_.size() - slot.offset, std::make_shared<JoinedSource>(std::move(made)));
-            result.change = list;
-            return;
+            taken = file_.size() - slot.offset;
+            made = file_.size() % slot.align() == 0 ? aligned(slot.offset + size, slot.align()) - slot.offset : size;
         }
-        const std::uint64_t over = std::max(size, slot.stored);
-        result.change = spliced(slot.offset, over,
-                                std::make_shared<JoinedSource>(std::vector<SharedSource>{
-                                    packed, std::make_shared<FilledSource>(slot.pad(), over - size)}));
+        result.change = spliced(slot.offset, taken, filled_up(packed, made, slot.pad()));
     }
 
     /// Byte by byte what differs where the length stays, all of it otherwise.
@@ -330,18 +329,14 @@ private:
     }
 
     void append(const Slot& slot, const SharedSource& packed, PutResult& result) const {
-        const std::uint64_t at = aligned(file_.size(), slot.align());
+        const std::uint64_t size = file_.size(), at = aligned(size, slot.align());
         const std::uint64_t end =
-            file_.size() % slot.align() == 0 ? aligned(at + packed->size(), slot.align()) : at + packed->size();
-        ChangeList list(file_.size());
-        const std::vector<SharedSource> pieces{std::make_shared<FilledSource>(slot.pad(), at - file_.size()), packed,
-                                               std::make_shared<FilledSource>(slot.pad(), end - at - packed->size())};
-        const auto all = std::make_shared<JoinedSource>(pieces);
-        list.put_from(file_.size(), 0, all, 0, all->size());
-        result.change = list;
+            size % slot.align() == 0 ? aligned(at + packed->size(), slot.align()) : at + packed->size();
+        const auto all = std::make_shared<JoinedSource>(std::vector<SharedSource>{
+            std::make_shared<FilledSource>(slot.pad(), at - size), filled_up(packed, end - at, slot.pad())});
+        result.change = spliced(size, 0, all);
         result.how = "moved", result.to = at;
-        state_number(slot, *slot.place(), slot.members != nullptr ? slot.entry : 0,
-                     slot.payload != nullptr ? at - static_cast<std::uint64_t>(slot.payload->at.plus) : at, result);
+        state_place(slot, at, result);
     }
 
     /// What follows the part moves, by whole alignments.
@@ -369,18 +364,18 @@ private:
         // The next one stays as far from an alignment as it is.
         std::uint64_t room = has_next ? aligned(size, unit) + begin_of_next % unit : size;
         if (has_next && room >= unit && room - unit >= size) room -= unit;
-        const auto now = std::make_shared<JoinedSource>(
-            std::vector<SharedSource>{packed, std::make_shared<FilledSource>(slot.pad(), room - size)});
-        result.change = spliced(slot.offset, taken, now);
+        result.change = spliced(slot.offset, taken, filled_up(packed, room, slot.pad()));
         result.how = "rebuilt";
         const std::uint64_t moved = room - taken;  // wraps where it got shorter
         if (moved == 0) return;
         for (const Slot& other : slots_)
-            if (other.offset > slot.offset)
-                state_number(other, *other.place(), other.members != nullptr ? other.entry : 0,
-                             other.offset + moved -
-                                 (other.payload != nullptr ? static_cast<std::uint64_t>(other.payload->at.plus) : 0),
-                             result);
+            if (other.offset > slot.offset) state_place(other, other.offset + moved, result);
+    }
+
+    void state_place(const Slot& slot, std::uint64_t at, PutResult& result) const {
+        if (slot.payload != nullptr)
+            return state_number(slot, *slot.place(), 0, at - static_cast<std::uint64_t>(slot.payload->at.plus), result);
+        state_number(slot, *slot.place(), slot.entry, at, result);
     }
 
     void state_sizes(const Slot& slot, std::uint64_t size, std::uint64_t content_size, PutResult& result) const {
