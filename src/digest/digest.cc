@@ -9,25 +9,13 @@
 #include <charconv>
 
 #include "base/chunks.h"
+#include "base/hex.h"
 #include "base/meter.h"
 #include "digest/hash.h"
 #include "hotstitch/error.h"
 
 namespace hotstitch {
 namespace {
-
-/// Both nibbles of each byte from text of exactly twice the size; false when it is no such text.
-bool from_hex(std::string_view text, MutableByteView into) {
-    if (text.size() != into.size() * 2) return false;
-    for (std::size_t i = 0; i < into.size(); ++i) {
-        unsigned value = 0;
-        const char* const first = text.data() + i * 2;
-        const auto [end, error] = std::from_chars(first, first + 2, value, 16);
-        if (error != std::errc{} || end != first + 2) return false;
-        into[i] = static_cast<std::byte>(value);
-    }
-    return true;
-}
 
 template <class Value>
 void set_once(std::optional<Value>& slot, const Value& value, std::string_view name) {
@@ -39,7 +27,7 @@ void set_once(std::optional<Value>& slot, const Value& value, std::string_view n
 template <class Value>
 void add_hash(std::optional<Value>& slot, std::string_view text, std::string_view name) {
     Value value;
-    if (!from_hex(text, value.bytes))
+    if (!bytes_from_hex(text, value.bytes))
         throw Error(ErrorCode::usage, fmt::format("\"{}\" is no {} checksum", text, name))
             .in(std::string(name))
             .wanted(fmt::format("{} hexadecimal digits", value.bytes.size() * 2))
@@ -180,7 +168,7 @@ void add_digest(Digests& digests, std::string_view text) {
         set_once(digests.size, size, name);
     } else if (name == "crc32") {
         std::array<std::byte, 4> be{};
-        if (!from_hex(value, be))
+        if (!bytes_from_hex(value, be))
             throw Error(ErrorCode::usage, fmt::format("\"{}\" is no crc32 checksum", value))
                 .in("crc32")
                 .wanted("8 hexadecimal digits")

@@ -10,6 +10,7 @@
 #include <charconv>
 #include <cmath>
 
+#include "base/hex.h"
 #include "hotstitch/error.h"
 #include "source/stretch.h"
 
@@ -130,15 +131,9 @@ Bytes real_for(const MapField& field, std::string_view text) {
 }
 
 Bytes hex_for(const MapField& field, std::string_view text) {
-    std::string digits;
-    for (const char c : text)
-        if (std::isspace(static_cast<unsigned char>(c)) == 0) digits += c;
-    const bool hex = std::all_of(digits.begin(), digits.end(), [](unsigned char c) { return std::isxdigit(c) != 0; });
-    if (!hex || digits.size() != 2 * field.length)
+    Bytes bytes(static_cast<std::size_t>(field.length));
+    if (!bytes_from_hex(without_spaces(text), bytes))
         cannot_hold(field, "it is bytes", fmt::format("{} bytes of two hexadecimal digits", field.length), text);
-    Bytes bytes;
-    for (std::size_t i = 0; i < digits.size(); i += 2)
-        bytes.push_back(static_cast<std::byte>(std::stoul(digits.substr(i, 2), nullptr, 16)));
     return bytes;
 }
 

@@ -4,13 +4,49 @@
 
 #include <algorithm>
 
-#include "field/bound_map.h"
+#include "field/map_fit.h"
+#include "field/map_places.h"
 #include "hotstitch/digest.h"
 #include "hotstitch/error.h"
 #include "hotstitch/part.h"
 #include "hotstitch/words.h"
 
 namespace hotstitch {
+
+namespace {
+
+std::vector<TomlValue> each(const TomlValue& value) {
+    return value.is(TomlValue::Kind::array) ? value.array() : std::vector{value};
+}
+
+}  // namespace
+
+void read_file_keys(const TomlValue& value, FieldMap& map) {
+    TomlTable table(value, "[file]");
+    auto& file = map.file;
+    file.kind = table.text("kind"), file.title = table.text("title");
+    file.serial = table.text("serial"), file.region = table.text("region");
+    if (const TomlValue begins = table.find("begins")) file.begins = pattern_of(begins);
+    if (const TomlValue revision = table.find("revision"))
+        for (const TomlValue& one : each(revision)) file.revisions.push_back(one.offset());
+    for (const char* const name : {"crc32", "sha1"})
+        if (const TomlValue list = table.find(name))
+            for (const TomlValue& one : each(list)) {
+                Digests digests;
+                try {
+                    add_digest(digests, fmt::format("{}:{}", name, one.string()));
+                } catch (const Error& error) {
+                    throw one.error(error.what()).found(one.string());
+                }
+                if (digests.crc32) file.crc32.push_back(*digests.crc32);
+                if (digests.sha1) file.sha1.push_back(*digests.sha1);
+            }
+    if (const TomlValue part = table.find("part")) {
+        file.part = part.string();
+        split_address(file.part);
+    }
+    table.finish();
+}
 
 MapFit fit_of(const FieldMap& map, const Identity& identity, const ByteSource& file) {
     MapFit fit;

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <numeric>
 
+#include "field/map_fit.h"
 #include "field/map_places.h"
 #include "hotstitch/error.h"
 #include "hotstitch/part.h"
@@ -39,7 +40,7 @@ public:
             defaults = defaults_of(table, defaults);
             table.finish();
         }
-        if (const TomlValue value = top.find("file")) read_file(value);
+        if (const TomlValue value = top.find("file")) read_file_keys(value, map_);
         if (const TomlValue value = top.find("words"))
             for (const auto& [name, list] : value.table()) read_words(name, list);
         if (const TomlValue value = top.find("table"))
@@ -91,37 +92,6 @@ private:
         if (const TomlValue list = table.find("names"))
             for (const TomlValue& name : list.array()) names.push_back(name.string());
         return names;
-    }
-
-    void read_file(const TomlValue& value) {
-        TomlTable table(value, "[file]");
-        auto& file = map_.file;
-        file.kind = table.text("kind"), file.title = table.text("title");
-        file.serial = table.text("serial"), file.region = table.text("region");
-        if (const TomlValue begins = table.find("begins")) file.begins = pattern_of(begins);
-        if (const TomlValue revision = table.find("revision"))
-            for (const TomlValue& one : each(revision)) file.revisions.push_back(one.offset());
-        for (const char* const name : {"crc32", "sha1"})
-            if (const TomlValue list = table.find(name))
-                for (const TomlValue& one : each(list)) {
-                    Digests digests;
-                    try {
-                        add_digest(digests, fmt::format("{}:{}", name, one.string()));
-                    } catch (const Error& error) {
-                        throw one.error(error.what()).found(one.string());
-                    }
-                    if (digests.crc32) file.crc32.push_back(*digests.crc32);
-                    if (digests.sha1) file.sha1.push_back(*digests.sha1);
-                }
-        if (const TomlValue part = table.find("part")) {
-            file.part = part.string();
-            split_address(file.part);
-        }
-        table.finish();
-    }
-
-    static std::vector<TomlValue> each(const TomlValue& value) {
-        return value.is(TomlValue::Kind::array) ? value.array() : std::vector{value};
     }
 
     void read_words(const std::string& name, const TomlValue& list) {

@@ -14,6 +14,7 @@
 #include <iconv.h>
 #endif
 
+#include "base/hex.h"
 #include "base/utf8.h"
 #include "hotstitch/error.h"
 
@@ -30,13 +31,6 @@ Character first_character(std::string_view text) {
     Character first;
     if (!text.empty()) first.length = decode_utf8(text, first.code);
     return first;
-}
-
-std::optional<unsigned> hex_pair(std::string_view text) {
-    if (text.size() < 2 || std::isxdigit(static_cast<unsigned char>(text[0])) == 0 ||
-        std::isxdigit(static_cast<unsigned char>(text[1])) == 0)
-        return std::nullopt;
-    return static_cast<unsigned>(std::stoul(std::string(text.substr(0, 2)), nullptr, 16));
 }
 
 class WalkingCodec : public TextCodec {
@@ -60,8 +54,8 @@ public:
         Bytes out;
         while (!text.empty()) {
             if (text.starts_with("\\x")) {
-                if (const auto value = hex_pair(text.substr(2))) {
-                    out.push_back(static_cast<std::byte>(*value));
+                if (const auto value = byte_from_hex(text.substr(2))) {
+                    out.push_back(*value);
                     text.remove_prefix(4);
                     continue;
                 }
@@ -247,12 +241,12 @@ private:
         const std::size_t equals = row.find('=');
         Bytes code;
         for (std::size_t i = 0; equals != std::string_view::npos && i < equals; i += 2) {
-            const auto value = i + 1 < equals ? hex_pair(row.substr(i)) : std::nullopt;
+            const auto value = i + 1 < equals ? byte_from_hex(row.substr(i)) : std::nullopt;
             if (!value || code.size() == longest) {
                 code.clear();
                 break;
             }
-            code.push_back(static_cast<std::byte>(*value));
+            code.push_back(*value);
         }
         if (code.empty())
             throw error(name, line, "this is no line of a table of letters")

@@ -4,8 +4,9 @@
 #include "source/pattern.h"
 
 #include <algorithm>
-#include <cctype>
 #include <cstring>
+
+#include "base/hex.h"
 
 namespace hotstitch {
 namespace {
@@ -26,9 +27,7 @@ std::size_t telling_byte(const Pattern& pattern) {
 }  // namespace
 
 std::optional<Pattern> pattern_from(std::string_view text) {
-    std::string digits;
-    for (const char c : text)
-        if (std::isspace(static_cast<unsigned char>(c)) == 0) digits += c;
+    const std::string digits = without_spaces(text);
     if (digits.empty() || digits.size() % 2 != 0 || digits.size() / 2 > longest_pattern) return std::nullopt;
     Pattern pattern;
     for (std::size_t i = 0; i < digits.size(); i += 2) {
@@ -36,10 +35,9 @@ std::optional<Pattern> pattern_from(std::string_view text) {
             pattern.emplace_back();
             continue;
         }
-        if (std::isxdigit(static_cast<unsigned char>(digits[i])) == 0 ||
-            std::isxdigit(static_cast<unsigned char>(digits[i + 1])) == 0)
-            return std::nullopt;
-        pattern.emplace_back(static_cast<std::byte>(std::stoul(digits.substr(i, 2), nullptr, 16)));
+        const auto byte = byte_from_hex(std::string_view(digits).substr(i));
+        if (!byte) return std::nullopt;
+        pattern.emplace_back(*byte);
     }
     if (std::none_of(pattern.begin(), pattern.end(), [](const auto& byte) { return byte.has_value(); }))
         return std::nullopt;

@@ -6,8 +6,8 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cctype>
 
+#include "base/hex.h"
 #include "hotstitch/words.h"
 
 #if HOTSTITCH_WITH_TOML
@@ -285,24 +285,16 @@ void TomlTable::finish() const {
 }
 
 Bytes hex_bytes(const TomlValue& value) {
-    const std::string text = value.string();
-    std::string digits;
-    for (const char c : text)
-        if (std::isspace(static_cast<unsigned char>(c)) == 0) digits += c;
+    const std::string digits = without_spaces(value.string());
     Bytes bytes;
     bytes.reserve(digits.size() / 2);
-    const auto digit = [](char c) {
-        const char* const all = "0123456789abcdef";
-        const char* const found = std::find(all, all + 16, std::tolower(static_cast<unsigned char>(c)));
-        return static_cast<unsigned>(found - all);
-    };
-    for (std::size_t i = 0; i + 1 < digits.size() + 1; i += 2) {
-        const unsigned high = digit(digits[i]), low = i + 1 < digits.size() ? digit(digits[i + 1]) : 16;
-        if (high > 15 || low > 15)
+    for (std::string_view rest = digits; !rest.empty(); rest.remove_prefix(2)) {
+        const auto byte = byte_from_hex(rest);
+        if (!byte)
             throw value.error("these are no bytes")
                 .wanted("two hexadecimal digits a byte: \"A9 0D\"")
-                .found(digits.substr(i, 2));
-        bytes.push_back(static_cast<std::byte>(high << 4 | low));
+                .found(std::string(rest.substr(0, 2)));
+        bytes.push_back(*byte);
     }
     return bytes;
 }

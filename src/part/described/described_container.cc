@@ -8,11 +8,11 @@
 #include <numeric>
 
 #include "field/bound_map.h"
-#include "field/field_value.h"
 #include "field/map_check.h"
 #include "hotstitch/error.h"
 #include "hotstitch/mend.h"
 #include "hotstitch/words.h"
+#include "part/described/slots.h"
 #include "part/kinds.h"
 #include "part/payload/codec.h"
 #include "source/stretch.h"
@@ -20,31 +20,6 @@
 
 namespace hotstitch {
 namespace {
-
-constexpr std::uint64_t most_members = 100'000;
-
-/// A stretch of the file that is a part, and what states where it stands.
-struct Slot {
-    Part part;
-    const FieldMap* map = nullptr;
-    const MapMembers* members = nullptr;  ///< null: a payload
-    const MapPayload* payload = nullptr;
-    std::uint64_t entry = 0;  ///< where its entry begins
-    std::uint64_t offset = 0, stored = 0;
-
-    const std::string& codec() const noexcept {
-        static const std::string none;
-        return members != nullptr ? members->codec : none;  // a payload is its stored bytes, and opens
-    }
-    std::uint64_t end() const noexcept { return offset + stored; }
-    std::uint64_t align() const noexcept { return members != nullptr ? members->align : 1; }
-    std::byte pad() const noexcept { return members != nullptr ? members->pad : std::byte{}; }
-    /// What states its offset, where something does.
-    const StoredNumber* place() const noexcept {
-        if (members != nullptr) return &members->offset;
-        return payload->at.by == MapPlace::By::pointer ? &payload->at.pointer : nullptr;
-    }
-};
 
 /// `content` with `fill` behind it, up to a length.
 SharedSource filled_up(const SharedSource& content, std::uint64_t length, std::byte fill) {
@@ -61,10 +36,7 @@ public:
     DescribedContainer(const ByteSource& file, const Identity& identity, std::unique_ptr<Container> inner,
                        std::vector<SharedMap> maps, const Limits& limits)
         : file_(file), identity_(identity), inner_(std::move(inner)), maps_(std::move(maps)), limits_(limits) {
-        for (const SharedMap& map : maps_) {
-            for (const MapMembers& members : map->members) add_members(*map, members);
-            for (const MapPayload& payload : map->payloads) add_payload(*map, payload);
-        }
+        for (const SharedMap& map : maps_) add_slots(*map, identity_, file_, slots_);
         for (std::size_t i = 0; i < slots_.size(); ++i) by_name_.emplace(slots_[i].part.name, i);
     }
 
@@ -156,82 +128,6 @@ private:
                             fmt::format("{} is not packed as the map says: {}", slot.part.name, error.what()))
                 .hint("codec is another, or offset or size");
         }
-    }
-
-    void check_inside(const FieldMap& map, unsigned line, const std::string& name, std::uint64_t offset,
-                      std::uint64_t size) const {
-        if (offset <= file_.size() && size <= file_.size() - offset) return;
-        throw map_error(map, line, fmt::format("{} reaches over the end of the file", name))
-            .wanted(fmt::format("at most {}", counted(file_.size(), "byte", "bytes")))
-            .found(fmt::format("{} at {}", counted(size, "byte", "bytes"), offset_text(offset)));
-    }
-
-    void add_members(const FieldMap& map, const MapMembers& members) {
-        const std::uint64_t at = offset_of(map, members.at, identity_, file_);
-        const std::uint64_t count = count_of(map, members.count, at, members.stride, file_, members.line);
-        if (count > most_members || count * members.stride > file_.size() - at)
-            throw map_error(map, members.line,
-                            fmt::format("the entries of {} reach over the end of the file", members.name))
-                .wanted(fmt::format("at most {} entries", std::min(most_members, (file_.size() - at) / members.stride)))
-                .found(std::to_string(count));
-        std::vector<std::uint64_t> begins;
-        for (std::uint64_t i = 0; i < count; ++i)
-            begins.push_back(value_of(map, members.offset, at + i * members.stride, file_));
-        std::vector<std::uint64_t> sorted = begins;
-        std::sort(sorted.begin(), sorted.end());
-        std::map<std::string, unsigned> used;
-        for (std::uint64_t i = 0; i < count; ++i) {
-            Slot slot{.part = {.name = {}, .kind = "file", .size = {}, .offset = {}, .head = {}},
-                      .map = &map,
-                      .members = &members,
-                      .entry = at + i * members.stride,
-                      .offset = begins[static_cast<std::size_t>(i)]};
-            const std::optional<StoredNumber>& stored = members.stored ? members.stored : members.size;
-            if (members.next || !stored) {
-                const auto next = std::upper_bound(sorted.begin(), sorted.end(), slot.offset);
-                const std::uint64_t end = next == sorted.end() ? file_.size() : *next;
-                slot.stored = end - std::min(end, slot.offset);
-            } else {
-                slot.stored = value_of(map, *stored, slot.entry, file_);
-            }
-            std::string name = name_of(members, i, slot.entry);
-            if (const unsigned times = ++used[name]; times > 1) name += fmt::format(" {}", times);
-            slot.part.name = members.name + "/" + name;
-            check_inside(map, members.line, slot.part.name, slot.offset, slot.stored);
-            if (members.codec.empty())
-                slot.part.size = slot.stored, slot.part.offset = slot.offset;
-            else if (members.size && members.stored)
-                slot.part.size = value_of(map, *members.size, slot.entry, file_);
-            if (!members.codec.empty()) slot.part.lies = "packed";
-            slots_.push_back(std::move(slot));
-        }
-    }
-
-    std::string name_of(const MapMembers& members, std::uint64_t i, std::uint64_t entry) const {
-        if (members.entry_name) {
-            const MapField& field = *members.entry_name;
-            const FieldPlace place{entry + field.at,
-                                   std::min(members.stride - field.at, file_.size() - entry - field.at)};
-            const FieldValue value = value_at(field, place, file_);
-            std::string text = field.to_text ? value.leads_to.value_or("") : value.text;
-            std::replace(text.begin(), text.end(), '\\', '/');
-            if (!text.empty()) return text;
-        }
-        if (i < members.names.size()) return members.names[static_cast<std::size_t>(i)];
-        return fmt::format("{:04}", i);
-    }
-
-    void add_payload(const FieldMap& map, const MapPayload& payload) {
-        const std::uint64_t at = offset_of(map, payload.at, identity_, file_);
-        const std::uint64_t size = payload.size              ? value_of(map, *payload.size, 0, file_)
-                                   : payload.fixed_size != 0 ? payload.fixed_size
-                                                             : file_.size() - at;
-        check_inside(map, payload.line, payload.name, at, size);
-        slots_.push_back({.part = {.name = payload.name, .kind = "file", .size = size, .offset = at, .head = {}},
-                          .map = &map,
-                          .payload = &payload,
-                          .offset = at,
-                          .stored = size});
     }
 
     /// How far a part may grow where it stands: over its padding, up to what comes next; nothing: to any length.

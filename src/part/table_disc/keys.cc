@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <charconv>
 
+#include "base/hex.h"
 #include "hotstitch/error.h"
 #include "hotstitch/words.h"
 
@@ -30,13 +31,7 @@ Key key_from(std::string_view digits, std::size_t line) {
     Key key;
     if (digits.size() != 2 * key.size())
         broken(line, "NAME = 32 hexadecimal digits", counted(digits.size(), "character", "characters"));
-    for (std::size_t i = 0; i < key.size(); ++i) {
-        unsigned value = 0;
-        const char* const begin = digits.data() + 2 * i;
-        if (std::from_chars(begin, begin + 2, value, 16).ptr != begin + 2)
-            broken(line, "NAME = 32 hexadecimal digits", "another character");
-        key[i] = static_cast<std::byte>(value);
-    }
+    if (!bytes_from_hex(digits, key)) broken(line, "NAME = 32 hexadecimal digits", "another character");
     return key;
 }
 
