@@ -150,7 +150,7 @@ Arguments parse_arguments(int argc, char** argv, Common& common) {
         "Each command has its own --help. The manual: man hotstitch");
     std::tuple<tell::DescribeRequest, ApplyArguments, CreateArguments, VerifyArguments, RecastArguments,
                OverlapArguments, UndoArguments, RenewArguments, MendArguments, HeaderArguments, PartsArguments,
-               TakeArguments, PutArguments, FieldsArguments, ChartArguments>
+               TakeArguments, PutArguments, FieldsArguments, ChartArguments, KitArguments, ShelfArguments>
         commands;
     std::apply([&](auto&... command) { (declare(app, command, common), ...); }, commands);
 

@@ -46,12 +46,16 @@ struct ApplyArguments {
     ApplyRequest request;
     ReplaceFlags flags;
     std::string known;
+    bool plan = false;  ///< of a kit: only say what would be done
 };
 
 struct CreateArguments {
     CreateRequest request;
     ReplaceFlags flags;
-    std::string metadata;  ///< a file
+    std::string metadata;                       ///< a file
+    bool kit = false;                           ///< not a patch
+    std::string title;                          ///< of the kit, as those that follow
+    std::vector<std::string> also, base_names;  ///< further pairs: SOURCE TARGET SOURCE TARGET …; names of editions
 };
 
 struct RecastArguments {
@@ -134,10 +138,23 @@ struct ChartArguments {
     ReplaceFlags flags;
 };
 
+struct KitArguments {
+    std::string action, kit;
+    std::vector<std::string> bases;  ///< check: what may be its bases
+    std::string output;              ///< pack
+    ReplaceFlags flags;
+};
+
+struct ShelfArguments {
+    std::string game;
+    std::vector<std::string> keep, use;  ///< files; names on the shelf, "original" alone
+    bool adopt = false;
+};
+
 using CommandArguments =
     std::variant<tell::DescribeRequest, ApplyArguments, CreateArguments, VerifyArguments, RecastArguments,
                  OverlapArguments, UndoArguments, RenewArguments, MendArguments, HeaderArguments, PartsArguments,
-                 TakeArguments, PutArguments, FieldsArguments, ChartArguments>;
+                 TakeArguments, PutArguments, FieldsArguments, ChartArguments, KitArguments, ShelfArguments>;
 
 struct Arguments {
     std::string command;  ///< "apply", …; empty: only `text` is to be printed

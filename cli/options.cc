@@ -152,17 +152,21 @@ Error no_such_format(const std::string& name) {
         .hint(near.empty() ? "" : fmt::format("did you mean {}?", near));
 }
 
-void add_format(CLI::App& app, std::optional<PatchFormat>& format) {
+/// `kit`: set for the one that is no patch format; null: it is not among them.
+void add_format(CLI::App& app, std::optional<PatchFormat>& format, bool* kit = nullptr) {
     std::vector<std::string> names;
     for (const FormatTraits& row : patch_formats()) names.emplace_back(row.name);
-    CLI::Option* const option = app.add_option_function<std::string>(
-                                       "--format",
-                                       [&format](const std::string& name) {
-                                           format = format_by_name(name);
-                                           if (!format) throw no_such_format(name);
-                                       },
-                                       "The patch format: " + joined_words(names, ", "))
-                                    ->type_name("NAME");
+    if (kit != nullptr) names.emplace_back("kit");
+    CLI::Option* const option =
+        app.add_option_function<std::string>(
+               "--format",
+               [&format, kit](const std::string& name) {
+                   if (kit != nullptr && name == "kit") return void(*kit = true);
+                   format = format_by_name(name);
+                   if (!format) throw no_such_format(name);
+               },
+               (kit != nullptr ? "The format: " : "The patch format: ") + joined_words(names, ", "))
+            ->type_name("NAME");
     choices_of_options()[option] = std::move(names);
 }
 
@@ -212,13 +216,15 @@ void declare(CLI::App& app, tell::DescribeRequest& describe, Common& common) {
 void declare(CLI::App& app, ApplyArguments& apply, Common& common) {
     auto& command = *app.add_subcommand("apply", "Make the patched file from a source and its patches");
     ApplyRequest& request = apply.request;
-    command.add_option("SOURCE", request.source, "The unpatched file, or - for standard input")->required();
+    command.add_option("SOURCE", request.source, "The unpatched file, or - for standard input; of a kit, its bases")
+        ->required();
     add_then(command, common);
     command
         .add_option("PATCH", request.patches,
-                    "The patch, or several, applied in this order; a folder of them for the one that fits; - for "
-                    "standard input")
+                    "The patch or kit, or several, applied in this order; a folder of patches for the one that fits; - "
+                    "for standard input")
         ->required();
+    command.add_flag("--plan", apply.plan, "Of a kit: only say which bases were found and what would be made");
     add_output(command, request.output, apply.flags, "beside the source");
     add_as(command, request.as);
     command.add_flag("--in-place", request.in_place, "Replace the source itself; it is kept as a dated backup");
@@ -245,10 +251,10 @@ void declare(CLI::App& app, ApplyArguments& apply, Common& common) {
 void declare(CLI::App& app, CreateArguments& create, Common& common) {
     auto& command = *app.add_subcommand("create", "Make a patch from a source and its modified copy");
     CreateRequest& request = create.request;
-    command.add_option("SOURCE", request.source, "The unmodified file")->required();
-    command.add_option("TARGET", request.target, "The modified file")->required();
+    command.add_option("SOURCE", request.source, "The unmodified file; for a kit, also a folder")->required();
+    command.add_option("TARGET", request.target, "The modified file, or folder")->required();
     add_output(command, request.output, create.flags, "beside the target");
-    add_format(command, request.format);
+    add_format(command, request.format, &create.kit);
     add_choice<Effort>(command, "--effort", request.effort,
                        {{"quick", Effort::quick}, {"normal", Effort::normal}, {"best", Effort::best}},
                        "quick (for trying out), normal or best (for publishing)")
@@ -265,6 +271,15 @@ void declare(CLI::App& app, CreateArguments& create, Common& common) {
         "--no-window-checks", [&] { request.vcdiff.window_checks = false; },
         "vcdiff: no checksums; with --plain, any strict RFC 3284 reader takes it");
     add_size(command, "--window", request.vcdiff.window, "vcdiff: bytes of target in one window, up to 16M (8M)");
+    add_value(command, "--title", create.title, "NAME", "kit: its name; otherwise the target's");
+    command.add_option("--also", create.also, "kit: SOURCE and TARGET of one more edition or region (repeatable)")
+        ->type_name("FILE FILE")
+        ->expected(2)
+        ->allow_extra_args(false)
+        ->take_all();
+    add_value(command, "--base-name", create.base_names, "NAME",
+              "kit: the name of an edition: of the first pair, then of each --also (repeatable)")
+        ->allow_extra_args(false);
     add_common(command, common);
 }
 
@@ -412,6 +427,29 @@ void declare(CLI::App& app, ChartArguments& chart, Common& common) {
                      "Replace an existing picture; the old one is kept as a dated backup");
     command.add_flag("--no-backup", chart.flags.no_backup, "Keep no backup of what is replaced");
     command.add_option("--hex", chart.hex, "The first N places as bytes, old over new")->type_name("N");
+    add_common(command, common);
+}
+
+void declare(CLI::App& app, KitArguments& kit, Common& common) {
+    auto& command =
+        *app.add_subcommand("kit", "Kits, mods of several steps: check one, or pack its folder as one file");
+    add_choice<std::string>(command, "ACTION", kit.action, {{"check", "check"}, {"pack", "pack"}}, "check or pack")
+        ->required();
+    command.add_option("KIT", kit.kit, "A folder with kit.toml, or a packed kit")->required();
+    command.add_option("FILE", kit.bases,
+                       "check: files or folders with its bases, to count how much of the kit stands in them");
+    add_output(command, kit.output, kit.flags, "beside the folder, NAME.kit");
+    add_common(command, common);
+}
+
+void declare(CLI::App& app, ShelfArguments& shelf, Common& common) {
+    auto& command =
+        *app.add_subcommand("shelf", "Several mods of one game, by turns in its place; without an option, what is");
+    command.add_option("GAME", shelf.game, "The game's file or folder")->required();
+    add_value(command, "--keep", shelf.keep, "MOD", "Put patches, kits or modified copies on the shelf GAME.shelf");
+    add_value(command, "--use", shelf.use, "NAME", "Put these in the game's place, in this order; or: original");
+    command.add_flag("--adopt", shelf.adopt, "What stands there now, after an update, is the original from now on");
+    add_then(command, common);
     add_common(command, common);
 }
 

@@ -52,5 +52,7 @@ void declare(CLI::App& app, TakeArguments& take, Common& common);
 void declare(CLI::App& app, PutArguments& put, Common& common);
 void declare(CLI::App& app, FieldsArguments& fields, Common& common);
 void declare(CLI::App& app, ChartArguments& chart, Common& common);
+void declare(CLI::App& app, KitArguments& kit, Common& common);
+void declare(CLI::App& app, ShelfArguments& shelf, Common& common);
 
 }  // namespace hotstitch::cli

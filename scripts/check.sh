@@ -14,8 +14,9 @@ done
 echo "named tests: all there"
 
 # Arrows only point down: which folder of src/ may include which others, besides itself and the public headers.
-layers="base: / source: base / digest: base / edit: base source / match: base source edit / toml: base / format: base source edit toml /
-    field: base source digest edit toml / part: base source digest edit field / fit: base source edit / record: / chart: source edit / patch: base source edit match format fit / words: base /
+layers="base: / source: base / digest: base / edit: base source / match: base source edit / toml: base / kit: base toml / format: base source edit toml /
+    kit: base toml /
+    field: base source digest edit toml / part: base source digest edit field / fit: base source edit / record: base toml / chart: source edit / patch: base source edit match format fit / words: base /
     io: base / work: base source record / tell: record"
 for folder in src/*/; do
     folder=$(basename "$folder")

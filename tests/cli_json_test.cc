@@ -178,6 +178,20 @@ TEST(CliJson, EveryDocumentIsAsItsSchemaSays) {
         {"apply", "t.cso", "patches", "-o", "x.gcm"},
         {"apply", "old.sfc", "patches"},
         {"apply", "w.iso", "patches/a.bps"},
+        {"create", "d.iso", "f.iso", "--format", "kit", "--title", "Fog", "-o", "fog/"},
+        {"kit", "check", "fog", "d.iso"},
+        {"kit", "pack", "fog"},
+        {"describe", "fog"},
+        {"verify", "fog.kit", "d.iso"},
+        {"verify", "fog.kit", "k.sfc"},
+        {"apply", "d.iso", "fog.kit", "-o", "made/", "--plan"},
+        {"apply", "d.iso", "fog.kit", "-o", "made/"},
+        {"renew", "made/Fog.iso", "fog"},
+        {"verify", "--receipt", "made/Fog.iso"},
+        {"undo", "made/Fog.iso"},
+        {"shelf", "k.sfc", "--keep", "n.bps"},
+        {"shelf", "k.sfc", "--use", "n"},
+        {"shelf", "k.sfc"},
     };
     const Json all = schemas();
     std::set<std::string> seen;

@@ -33,5 +33,7 @@ void run(const TakeArguments& arguments, const Context& context, Report& report)
 void run(const PutArguments& arguments, const Context& context, Report& report);
 void run(const FieldsArguments& arguments, const Context& context, Report& report);
 void run(const ChartArguments& arguments, const Context& context, Report& report);
+void run(const KitArguments& arguments, const Context& context, Report& report);
+void run(const ShelfArguments& arguments, const Context& context, Report& report);
 
 }  // namespace hotstitch::cli

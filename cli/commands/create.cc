@@ -5,6 +5,7 @@
 
 #include "commands/common.h"
 #include "hotstitch/error.h"
+#include "hotstitch/kit_jobs.h"
 #include "hotstitch/patch_jobs.h"
 
 namespace hotstitch::cli {
@@ -81,7 +82,69 @@ CreateRequest request_from(const CreateArguments& arguments, const Context& cont
 
 }  // namespace
 
+namespace {
+
+KitCreateRequest kit_request_from(const CreateArguments& arguments, const Context& context) {
+    KitCreateRequest request;
+    request.pairs.push_back({arguments.request.source, arguments.request.target});
+    for (std::size_t i = 0; i + 1 < arguments.also.size(); i += 2)
+        request.pairs.push_back({arguments.also[i], arguments.also[i + 1]});
+    if (arguments.base_names.size() > request.pairs.size())
+        throw Error(ErrorCode::usage, "there are more names of editions than editions");
+    for (std::size_t i = 0; i < arguments.base_names.size(); ++i) request.pairs[i].edition = arguments.base_names[i];
+    request.output = arguments.request.output;
+    request.name = arguments.title;
+    request.replace = arguments.flags.mode();
+    request.effort = arguments.request.effort;
+    request.maps = context.common.maps;
+    if (!context.common.map_folder.empty())
+        for (const fs::path& file : files_in(context.common.map_folder)) request.maps.push_back(file.string());
+    return request;
+}
+
+void create_one_kit(const CreateArguments& arguments, const Context& context, Report& report) {
+    if (arguments.request.output == "-")
+        throw Error(ErrorCode::usage, "a kit does not go to standard output").hint("name a file or a folder with -o");
+    report.detail("made", false);
+    const KitCreateResult made = create_kit(kit_request_from(arguments, context), context);
+    report.detail("made", !made.stood_already);
+    const KitInput kit(made.path, context);
+    kit_fact(report, {&kit});
+    std::vector<std::string> has;
+    const auto count = [&](std::size_t number, const char* one, const char* many) {
+        if (number != 0) has.push_back(counted(number, one, many));
+    };
+    count(made.fields, "field", "fields"), count(made.patches, "patch", "patches");
+    count(made.files, "file in another's place", "files in others' places"), count(made.added, "new file", "new files");
+    count(made.moved, "file that moved", "files that moved"), count(made.removed, "removed", "removed");
+    Json steps = {{"fields", made.fields}, {"patches", made.patches}, {"files", made.files},
+                  {"added", made.added},   {"moved", made.moved},     {"removed", made.removed}};
+    report.fact("changes", "changes", fmt::format("{}", fmt::join(has, ", ")), steps);
+    report.fact("editions", "editions", fmt::format("{}", made.editions), made.editions);
+    file_fact(report, "kit_file", made.path, made.digests.crc32 ? made.digests : Digests{.size = made.size});
+    path_fact(report, "backup", "backup", made.backup);
+    if (made.shared) shared_fact(report, *made.shared);
+    report.fact("checked", "checked", "applied to the source, it makes the target, byte for byte",
+                Json::array({"result"}));
+    for (const std::string& edition : made.whole)
+        report.note(fmt::format("{}: one patch of the whole takes less than its parts", escaped(edition)));
+    if (kit.is_folder())
+        report.next("write its README.md, then pack it",
+                    fmt::format("hotstitch kit pack {}", shell_file(made.path.string())));
+    else
+        report.next("to write its README.md and name its author, make a folder of it: the same call with -o NAME/");
+    report.output_is(made.path.string());
+    report.good("made", fmt::format("{} {}: it makes the target.", made.stood_already ? "There already:" : "Made",
+                                    shown(made.path)));
+}
+
+}  // namespace
+
 void run(const CreateArguments& arguments, const Context& context, Report& report) {
+    if (arguments.kit || fs::path(arguments.request.output).extension() == kit_extension)
+        return create_one_kit(arguments, context, report);
+    if (!arguments.also.empty() || !arguments.base_names.empty() || !arguments.title.empty())
+        throw Error(ErrorCode::usage, "--also, --base-name and --title are for kits").hint("add --format kit");
     CreateJob job(request_from(arguments, context), context);
     job.open();
     if (!job.archive().empty()) {

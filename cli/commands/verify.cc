@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "commands/common.h"
+#include "commands/kit.h"
 #include "hotstitch/apply.h"
 #include "hotstitch/error.h"
 #include "hotstitch/fit.h"
@@ -156,6 +157,8 @@ void verify_many(const InputFile& patch, const Wanted& wanted, VerifyRequest req
 
 void verify_receipt(const std::string& name, const Context& context, Report& report) {
     const std::filesystem::path file = std::filesystem::absolute(name);
+    if (const auto by_kits = receipt_of(file); by_kits && by_kits->kits)
+        return verify_kit_receipt(file, *by_kits, context, report);
     const Receipt receipt = read_receipt(receipt_path(file));
     path_fact(report, "receipt", "receipt", receipt_path(file));
     report.fact("made_at", "made", escaped(receipt.time), as_utf8(receipt.time));
@@ -187,6 +190,14 @@ void run(const VerifyArguments& arguments, const Context& context, Report& repor
     if (arguments.patch.empty())
         throw Error(ErrorCode::usage, "the patch to verify is not named")
             .hint("hotstitch verify PATCH SOURCE, or --receipt FILE for what was made");
+    std::vector<std::string> names = sources;
+    names.push_back(patch_name);
+    if (names_a_kit(names, context)) {
+        const auto kit = std::find_if(names.rbegin(), names.rend(), [&](const auto& n) { return is_kit(n, context); });
+        const std::string kit_name = *kit;
+        names.erase(std::next(kit).base());
+        return verify_kit(kit_name, names, context, report);
+    }
     if (sources.empty() && arguments.target.empty())
         throw Error(ErrorCode::usage, "there is nothing to verify the patch against")
             .hint("name a SOURCE, or --target FILE");

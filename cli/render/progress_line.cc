@@ -42,10 +42,12 @@ bool ProgressLine::update(const ProgressState& state) {
 
 void ProgressLine::print_json(const ProgressState& state, Clock::time_point now) {
     last_drawn_ = now;
+    const bool in_steps = !state.step.empty();
     Json line = {{"schema", {{"name", "hotstitch/progress"}, {"version", 1}}},
                  {"phase", name_of(state.phase)},
                  {"done", state.done},
                  {"total", state.total != 0 ? Json(state.total) : Json(nullptr)}};
+    if (in_steps) line["step"] = as_utf8(state.step);
     put(stderr, line.dump() + "\n");
 }
 
@@ -68,6 +70,7 @@ void ProgressLine::draw(const ProgressState& state, Clock::time_point now) {
         line += fmt::format("  {}/s", short_size(rate));
         if (state.total > state.done) line += fmt::format(", {:.0f} s left", std::ceil((total - done) / rate));
     }
+    if (!state.step.empty()) line += "  " + escaped(std::string(state.step)).substr(0, 60);
     put(stderr, "\r\x1b[K" + line);
 }
 

@@ -8,6 +8,7 @@
 #include <optional>
 #include <string>
 #include <string_view>
+#include <utility>
 #include <vector>
 
 #include "hotstitch/bytes.h"
@@ -69,5 +70,9 @@ inline void extract_member(ByteView archive, std::string_view name, ByteSink& ou
                            const Progress& progress = {}) {
     extract_member(MemorySource(archive), name, out, limits, progress);
 }
+
+/// Writes a zip file of these, in this order: the same bytes for the same content. Throws Error(io), Error(unsupported)
+/// in a build without libarchive.
+HOTSTITCH_EXPORT void write_zip(const std::vector<std::pair<std::string, SharedSource>>& files, ByteSink& out);
 
 }  // namespace hotstitch

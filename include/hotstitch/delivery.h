@@ -14,6 +14,7 @@
 #include "hotstitch/identity.h"
 #include "hotstitch/inputs.h"
 #include "hotstitch/receipt.h"
+#include "hotstitch/words.h"
 
 namespace hotstitch {
 
@@ -37,9 +38,6 @@ HOTSTITCH_EXPORT void refuse_inputs(const std::filesystem::path& output, const s
 /// Error(usage) for a word that is not known, or of which the file says nothing.
 HOTSTITCH_EXPORT std::filesystem::path placed_as(const std::string& pattern, const Identity& identity,
                                                  const std::filesystem::path& otherwise);
-
-/// A name that every system takes: no separators, no reserved characters or device names.
-HOTSTITCH_EXPORT std::string safe_name(std::string name);
 
 struct CompanionSet {
     std::string stem;               ///< what their names have in common, without a track's number

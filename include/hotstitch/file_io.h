@@ -180,6 +180,84 @@ private:
     std::vector<std::unique_ptr<OutputFile>> files_;
 };
 
+/// A folder that appears whole or not at all: filled beside its place under a temporary name, flushed, and brought
+/// there by one rename. Destroyed before finish(), it leaves nothing. Names are paths below it, with '/'. All throw
+/// Error(io).
+class HOTSTITCH_EXPORT OutputFolder {
+public:
+    /// Throws Error(usage) when the path is a file.
+    OutputFolder(const std::filesystem::path& path, Replace replace);
+    ~OutputFolder();
+    OutputFolder(OutputFolder&&) noexcept;
+    OutputFolder& operator=(OutputFolder&&) noexcept;
+
+    void add_folder(const std::string& name);
+    void add_link(const std::string& name, const std::string& to);
+    void add_file(const std::string& name, bool executable, const std::function<void(ByteSink&)>& write);
+
+    /// Whether a folder with the very same content stands there: then it is left as it is.
+    bool stands_already();
+    /// Everything is on the disk then. Throws Error(exists) for a folder with other content that may not be replaced.
+    void flush();
+    /// Puts it into its place; a folder that was there gets a backup's name, which is returned.
+    std::optional<std::filesystem::path> place();
+    /// After place(), when something else failed: as it was before.
+    void take_back() noexcept;
+    /// It stays. A backup that is not wanted is removed.
+    void finish() noexcept;
+    /// By which the folder is known again where it will stand.
+    std::uint64_t inode() const;
+    /// Absolute, links followed.
+    const std::filesystem::path& path() const noexcept;
+
+private:
+    struct State;
+    std::unique_ptr<State> state_;
+};
+
+/// The file or folder gets a backup's name, which is returned. Throws Error(io).
+HOTSTITCH_EXPORT std::filesystem::path set_aside_as_backup(const std::filesystem::path& path);
+/// A folder with all that is in it: it is gone at once, whatever stops this. Throws Error(io).
+HOTSTITCH_EXPORT void remove_folder(const std::filesystem::path& folder);
+/// The inode of what stands at a path; 0: nothing does.
+HOTSTITCH_EXPORT std::uint64_t inode_at(const std::filesystem::path& path) noexcept;
+
+/// What changes in a folder, path by path.
+struct FolderChange {
+    enum class What : std::uint8_t { replace, add, remove, add_folder, remove_folder, add_link } what{};
+    std::string name;
+    std::string to{};         ///< of a link
+    bool executable = false;  ///< of a file that is new
+    std::function<void(ByteSink&)> write{};
+};
+
+/// Changes a folder in its own place. New files are written beside it first; then old ones move into the way back
+/// "FOLDER.undo-N.hotstitch", and the new ones take their places. Whatever stops this, undo_folder() brings everything
+/// back. `receipt`: the text of receipt.json in the way back. Returns the way back. Throws Error(io), and what writing
+/// throws.
+HOTSTITCH_EXPORT std::filesystem::path change_folder(const std::filesystem::path& folder,
+                                                     const std::vector<FolderChange>& changes,
+                                                     const std::function<std::string()>& receipt,
+                                                     const Progress& progress = {});
+
+/// The way back of a folder's last change in place; `stopped`: of one that did not come to its end.
+struct FolderWayBack {
+    std::filesystem::path path;
+    bool stopped = false;
+    unsigned number = 0;  ///< N of "FOLDER.undo-N.hotstitch"
+};
+HOTSTITCH_EXPORT std::optional<FolderWayBack> way_back_of(const std::filesystem::path& folder);
+
+/// What of a folder's last change in place is no longer as it was made: paths in it. Throws Error(io, damaged).
+HOTSTITCH_EXPORT std::vector<std::string> changed_since(const std::filesystem::path& folder,
+                                                        const Progress& progress = {});
+
+/// Files that were changed, added and removed come back, go, and come back. Done again where it was stopped. What is no
+/// longer as it was made moves into the folder `aside`; without one, that is Error(wrong_target), and nothing was
+/// touched. Throws Error(io, damaged).
+HOTSTITCH_EXPORT FolderWayBack undo_folder(const std::filesystem::path& folder, const Progress& progress = {},
+                                           const std::filesystem::path& aside = {});
+
 /// Removes temporary files that killed processes left for the output at this path. OutputFile does so itself.
 HOTSTITCH_EXPORT void clear_leftovers(const std::filesystem::path& path) noexcept;
 

@@ -92,6 +92,8 @@ struct ProgressState {
     Phase phase;
     std::uint64_t done;   ///< bytes done in this phase
     std::uint64_t total;  ///< bytes of this phase; 0 when not known
+    /// Of work in several steps: which one, for people; lives as long as the call.
+    std::string_view step{};
 };
 
 /// Called about once a mebibyte on the calling thread. Returns whether to go on; on false the operation

@@ -111,6 +111,10 @@ HOTSTITCH_EXPORT bool is_packed(const ByteSource& file);
 HOTSTITCH_EXPORT std::string codec_names();
 HOTSTITCH_EXPORT bool is_codec(std::string_view name) noexcept;
 
+/// Content packed by a codec of that name, in as few bytes as it can. Throws Error(usage) for a name that is none,
+/// Error(unsupported) where it needs an older file to go by, or is not in this build.
+HOTSTITCH_EXPORT Bytes pack_content(std::string_view codec, ByteView content);
+
 /// The plain image that a compressed copy of a disc holds, computed while it is read (docs/formats/discs.md,
 /// "Compressed copies"); null where the file is none that is read. Throws Error(damaged, truncated, unsupported, io).
 HOTSTITCH_EXPORT SharedSource plain_copy(const SharedSource& file);

@@ -27,6 +27,28 @@ struct FileIdentity {
     bool operator==(const FileIdentity&) const = default;
 };
 
+/// What kits made of which bases (kit.h); the receipt's target is then the first output, its source the first base.
+struct ReceiptKits {
+    struct Kit {
+        std::string name, version;
+    };
+    struct Base {
+        std::string id, edition;
+        bool folder = false;
+        ReceiptFile file;  ///< of a folder: the size and checksum are those of a list of its files
+    };
+    struct Output {
+        bool folder = false;
+        ReceiptFile file{};                      ///< of a folder, as above
+        std::vector<ReceiptFile> files{};        ///< of a folder
+        std::optional<FileIdentity> identity{};  ///< as it was put into place; of a folder, without a time
+    };
+    std::vector<Kit> kits;  ///< as many as the receipt has patches
+    std::vector<Base> bases;
+    std::vector<Output> outputs;
+    std::string root;  ///< the folder that the outputs' names are below, relative to the receipt's
+};
+
 struct Receipt {
     std::string time;  ///< UTC, "2026-11-23T09:41:00Z"
     std::string tool;  ///< the version that wrote it
@@ -41,6 +63,7 @@ struct Receipt {
     std::string reverse;                           ///< a BPS patch from target to source, relative; empty: none
     /// Of the output and of the reverse patch, as they were put into place.
     std::optional<FileIdentity> target_identity, reverse_identity;
+    std::optional<ReceiptKits> kits{};  ///< where kits made it
     /// Of earlier changes to the same file, the newest first: the way back goes on with them. Theirs are empty.
     std::vector<Receipt> before;
 };

@@ -154,8 +154,8 @@ HOTSTITCH_EXPORT std::string json_text(const Report& report);
 HOTSTITCH_EXPORT JsonValue json_schemas();
 
 /// The commands whose documents there are, in the order of their help.
-inline constexpr std::string_view command_names[] = {"describe", "apply", "create", "verify", "recast",
-                                                     "overlap",  "undo",  "renew",  "mend",   "header",
-                                                     "parts",    "take",  "put",    "fields", "chart"};
+inline constexpr std::string_view command_names[] = {"describe", "apply",  "create", "verify", "recast", "overlap",
+                                                     "undo",     "renew",  "mend",   "header", "parts",  "take",
+                                                     "put",      "fields", "chart",  "kit",    "shelf"};
 
 }  // namespace hotstitch::tell

@@ -16,6 +16,7 @@
 #include "hotstitch/fit.h"
 #include "hotstitch/identity.h"
 #include "hotstitch/inputs.h"
+#include "hotstitch/kit_jobs.h"
 #include "hotstitch/patch.h"
 #include "hotstitch/report.h"
 #include "hotstitch/source.h"
@@ -81,6 +82,19 @@ HOTSTITCH_EXPORT void mismatch_facts(Report& report, const std::vector<DigestMis
 HOTSTITCH_EXPORT JsonValue region_json(const ChartRegion& region, const std::vector<std::string>& names);
 /// How many of the changed bytes are executable, text, pictures, free space, where that is known.
 HOTSTITCH_EXPORT void contents_fact(Report& report, const Chart& chart);
+
+// Kits.
+
+/// Name, version, author, readme and where it lies.
+HOTSTITCH_EXPORT void kit_fact(Report& report, const std::vector<const KitInput*>& kits);
+/// What it needs, does, and makes, for people before they trust it.
+HOTSTITCH_EXPORT void describe_kit(Report& report, const KitInput& kit);
+/// Which bases were found, as which edition, and which are missing.
+HOTSTITCH_EXPORT void bases_fact(Report& report, const std::vector<std::vector<KitBaseFound>>& bases);
+/// Steps, outputs and the room that they need.
+HOTSTITCH_EXPORT void plan_facts(Report& report, const KitPlan& plan);
+/// What stands in its place by now, with the way back.
+HOTSTITCH_EXPORT void made_facts(Report& report, const KitResult& result);
 
 // What files are.
 

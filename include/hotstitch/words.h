@@ -53,6 +53,8 @@ HOTSTITCH_EXPORT std::string json_for_terminals(std::string_view document);
 HOTSTITCH_EXPORT std::string as_utf8(std::string_view text);
 /// The bytes that as_utf8() was given.
 HOTSTITCH_EXPORT std::string from_utf8(std::string_view text);
+/// A name that every system takes: no separators, no reserved characters or device names.
+HOTSTITCH_EXPORT std::string safe_name(std::string name);
 
 /// The word of the list that was likely meant: the nearest, where at most a third of what was typed has to be changed;
 /// empty: none is near. Case does not count.

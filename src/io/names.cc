@@ -179,6 +179,31 @@ Descriptor open_temporary(const fs::path& path, fs::path& temporary) {
     }
 }
 
+Descriptor open_temporary_folder(const fs::path& path, fs::path& temporary) {
+    const std::string prefix = temporary_prefix(path);
+    std::random_device random;
+    while (true) {
+        temporary = path.parent_path() / fmt::format("{}{:06x}{}", prefix, random() & 0xFFFFFF, temporary_suffix);
+        if (::mkdir(temporary.c_str(), 0777) != 0) {
+            if (errno == EEXIST) continue;
+            const int why = errno;
+            temporary.clear();
+            throw system_error("write in the folder", path.parent_path(), why);
+        }
+        Descriptor descriptor(::open(temporary.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC));
+        const bool locked = descriptor && (::flock(descriptor.get(), LOCK_EX | LOCK_NB) == 0 || errno != EWOULDBLOCK);
+        if (locked && is_still_named(descriptor.get(), temporary)) return descriptor;
+    }
+}
+
+fs::path rename_to_backup(const fs::path& path) {
+    for (int number = 1;; ++number) {
+        const fs::path name = backup_name(path, number);
+        if (rename_to_new(path, name)) return name;
+        if (errno != EEXIST) throw system_error("keep a backup of", path);
+    }
+}
+
 void clear_leftovers(const fs::path& named) noexcept try {
     const fs::path path = resolved(named);
     const std::string prefix = temporary_prefix(path);
@@ -188,8 +213,10 @@ void clear_leftovers(const fs::path& named) noexcept try {
         if (++looked_at > most_entries) return;
         if (!is_temporary_of(entry->path().filename().string(), prefix)) continue;
         const Descriptor left(::open(entry->path().c_str(), O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC));
-        if (left && ::flock(left.get(), LOCK_EX | LOCK_NB) == 0 && is_still_named(left.get(), entry->path()))
-            ::unlink(entry->path().c_str());
+        if (!left || ::flock(left.get(), LOCK_EX | LOCK_NB) != 0 || !is_still_named(left.get(), entry->path()))
+            continue;
+        std::error_code stays;
+        fs::remove_all(entry->path(), stays);
     }
 } catch (const std::exception&) {  // leftovers may stay
 }

@@ -24,6 +24,12 @@ void refuse_long_name(const std::filesystem::path& path, std::string_view what, 
 /// A new, locked file ".NAME.XXXXXX.hotstitch-tmp" beside `path`, whose name goes to `temporary`. Throws Error(io).
 Descriptor open_temporary(const std::filesystem::path& path, std::filesystem::path& temporary);
 
+/// The same, a folder.
+Descriptor open_temporary_folder(const std::filesystem::path& path, std::filesystem::path& temporary);
+
+/// The file or folder gets the dated name of a backup, which nobody else has, and which is returned. Throws Error(io).
+std::filesystem::path rename_to_backup(const std::filesystem::path& path);
+
 /// Gives `file` a second, dated name that nobody else has, and returns it. Copies where the file system knows no second
 /// names. One that a killed process has left is taken up. Throws Error(io).
 std::filesystem::path make_backup(const std::filesystem::path& file);

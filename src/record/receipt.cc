@@ -46,6 +46,66 @@ std::optional<FileIdentity> identity_from(const OrderedJson& document, std::stri
     return FileIdentity{number("inode").get<std::uint64_t>(), number("modified").get<std::int64_t>()};
 }
 
+OrderedJson identity_json(const FileIdentity& identity) {
+    return {{"inode", identity.inode}, {"modified", identity.modified}};
+}
+
+OrderedJson kits_to_json(const ReceiptKits& kits) {
+    OrderedJson out = {{"root", as_utf8(kits.root)}};
+    for (const ReceiptKits::Kit& kit : kits.kits)
+        out["names"].push_back({{"name", as_utf8(kit.name)}, {"version", as_utf8(kit.version)}});
+    out["bases"] = OrderedJson::array(), out["outputs"] = OrderedJson::array();
+    for (const ReceiptKits::Base& base : kits.bases) {
+        OrderedJson row = {{"id", base.id}, {"edition", as_utf8(base.edition)}, {"folder", base.folder}};
+        row.update(to_json(base.file));
+        out["bases"].push_back(std::move(row));
+    }
+    for (const ReceiptKits::Output& output : kits.outputs) {
+        OrderedJson row = {{"folder", output.folder}};
+        row.update(to_json(output.file));
+        if (output.identity) row["identity"] = identity_json(*output.identity);
+        for (const ReceiptFile& file : output.files) row["files"].push_back(to_json(file));
+        out["outputs"].push_back(std::move(row));
+    }
+    return out;
+}
+
+/// The rows of an array; none where it is missing.
+const OrderedJson& rows_of(const OrderedJson& object, const char* field) {
+    static const OrderedJson none = OrderedJson::array();
+    const auto found = object.find(field);
+    if (found == object.end()) return none;
+    if (!found->is_array()) broken_document(receipt_words, field, "the list is none");
+    for (const OrderedJson& row : *found)
+        if (!row.is_object()) broken_document(receipt_words, field, "an entry is no object");
+    return *found;
+}
+
+bool flag_at(const OrderedJson& row, const char* field) {
+    const auto found = row.find(field);
+    if (found == row.end() || !found->is_boolean())
+        broken_document(receipt_words, field, "it is neither true nor false");
+    return found->get<bool>();
+}
+
+ReceiptKits kits_from(const OrderedJson& object) {
+    if (!object.is_object()) broken_document(receipt_words, "kits", "it is no object");
+    const auto file = [](const OrderedJson& row) { return file_from(OrderedJson{{"file", row}}, "file"); };
+    ReceiptKits kits;
+    kits.root = text_at(object, "root", true);
+    for (const OrderedJson& row : rows_of(object, "names"))
+        kits.kits.push_back({text_at(row, "name", true), text_at(row, "version", false)});
+    for (const OrderedJson& row : rows_of(object, "bases"))
+        kits.bases.push_back(
+            {text_at(row, "id", true), text_at(row, "edition", true), flag_at(row, "folder"), file(row)});
+    for (const OrderedJson& row : rows_of(object, "outputs")) {
+        kits.outputs.push_back({.folder = flag_at(row, "folder"), .file = file(row)});
+        kits.outputs.back().identity = identity_from(row, "identity");
+        for (const OrderedJson& one : rows_of(row, "files")) kits.outputs.back().files.push_back(file(one));
+    }
+    return kits;
+}
+
 OrderedJson body_of(const Receipt& receipt) {
     OrderedJson body;
     body["time"] = receipt.time;
@@ -59,7 +119,7 @@ OrderedJson body_of(const Receipt& receipt) {
         if (!text.empty()) body[name] = as_utf8(text);
     };
     const auto identity = [&](const char* name, const std::optional<FileIdentity>& value) {
-        if (value) body[name] = {{"inode", value->inode}, {"modified", value->modified}};
+        if (value) body[name] = identity_json(*value);
     };
     for (const std::string& mend : receipt.mends) body["mends"].push_back(as_utf8(mend));
     if (receipt.representation) body["representation"] = code_of(*receipt.representation);
@@ -68,6 +128,7 @@ OrderedJson body_of(const Receipt& receipt) {
     optional("reverse", receipt.reverse);
     identity("target_identity", receipt.target_identity);
     identity("reverse_identity", receipt.reverse_identity);
+    if (receipt.kits) body["kits"] = kits_to_json(*receipt.kits);
     return body;
 }
 
@@ -105,6 +166,7 @@ Receipt body_from(const OrderedJson& body) {
     receipt.reverse = text_at(body, "reverse", false);
     receipt.target_identity = identity_from(body, "target_identity");
     receipt.reverse_identity = identity_from(body, "reverse_identity");
+    if (const auto kits = body.find("kits"); kits != body.end()) receipt.kits = kits_from(*kits);
     return receipt;
 }
 

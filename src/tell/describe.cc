@@ -352,6 +352,7 @@ void describe_content(const InputFile& file, const std::string& name, const Desc
 void describe_file(const std::string& name, const DescribeRequest& arguments, const std::optional<KnownFiles>& known,
                    const WorkOptions& context, Report& part) {
     state_names(part, name);
+    if (is_kit(name, context)) return describe_kit(part, KitInput(name, context));
     const InputFile file = open_file(name, context);
     if (!file.sheet().empty()) path_fact(part, "sheet", "by sheet", file.sheet());
     state_copy(file, part);

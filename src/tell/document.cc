@@ -89,8 +89,8 @@ Object body_of(const Report& report, Object body) {
     body.set("exit", Json(static_cast<int>(report.exit_code())));
     for (const Fact& fact : report.facts()) body.set(fact.key, fact.value.text());
     // Whoever asks a command that makes something always learns whether it did.
-    constexpr std::string_view makers[] = {"apply",  "create", "recast", "renew", "mend",
-                                           "header", "take",   "put",    "fields"};
+    constexpr std::string_view makers[] = {"apply", "create", "recast", "renew", "mend", "header",
+                                           "take",  "put",    "fields", "kit",   "shelf"};
     if (!body.has("made") && std::find(std::begin(makers), std::end(makers), report.command()) != std::end(makers))
         body.set("made", Json(report.exit_code() == ExitCode::yes));
     const auto list = [&](const char* key, const std::vector<std::string>& texts) {

@@ -9,6 +9,7 @@
 #include <numeric>
 #include <utility>
 
+#include "base/letters.h"
 #include "base/utf8.h"
 
 namespace hotstitch {
@@ -157,12 +158,6 @@ std::size_t edit_distance(std::string_view a, std::string_view b) {
 }
 
 std::string nearest_word(std::string_view typed, const std::vector<std::string>& known) {
-    const auto lower = [](std::string_view text) {
-        std::string out(text);
-        std::transform(out.begin(), out.end(), out.begin(),
-                       [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
-        return out;
-    };
     constexpr std::size_t longest = 200;
     const std::string word = lower(typed.substr(0, longest));
     std::size_t best = std::max<std::size_t>(word.size() / 3, 1) + 1;
@@ -171,6 +166,21 @@ std::string nearest_word(std::string_view typed, const std::vector<std::string>&
         if (const std::size_t apart = edit_distance(word, lower(one.substr(0, longest))); apart < best)
             best = apart, nearest = one;
     return nearest;
+}
+
+std::string safe_name(std::string name) {
+    for (char& c : name)
+        if (static_cast<unsigned char>(c) < 0x20 || c == 0x7F ||
+            std::string_view("/\\:*?\"<>|").find(c) != std::string_view::npos)
+            c = '_';
+    while (!name.empty() && (name.back() == '.' || name.back() == ' ')) name.back() = '_';
+    constexpr std::string_view devices[] = {"con", "prn", "aux", "nul"};
+    const std::string stem = lower(name.substr(0, name.find('.')));
+    const bool is_port = stem.size() == 4 && (stem.starts_with("com") || stem.starts_with("lpt")) &&
+                         std::isdigit(static_cast<unsigned char>(stem[3])) != 0;
+    if (is_port || std::find(std::begin(devices), std::end(devices), stem) != std::end(devices))
+        name.insert(name.begin(), '_');
+    return name;
 }
 
 }  // namespace hotstitch

@@ -38,21 +38,6 @@ fs::path default_apply_output(const InputFile& source, const fs::path& patch) {
     return folder / fs::path(patch.stem()).concat(source.path().extension().string());
 }
 
-std::string safe_name(std::string name) {
-    for (char& c : name)
-        if (static_cast<unsigned char>(c) < 0x20 || c == 0x7F ||
-            std::string_view("/\\:*?\"<>|").find(c) != std::string_view::npos)
-            c = '_';
-    while (!name.empty() && (name.back() == '.' || name.back() == ' ')) name.back() = '_';
-    constexpr std::string_view devices[] = {"con", "prn", "aux", "nul"};
-    const std::string stem = lower(name.substr(0, name.find('.')));
-    const bool is_port = stem.size() == 4 && (stem.starts_with("com") || stem.starts_with("lpt")) &&
-                         std::isdigit(static_cast<unsigned char>(stem[3])) != 0;
-    if (is_port || std::find(std::begin(devices), std::end(devices), stem) != std::end(devices))
-        name.insert(name.begin(), '_');
-    return name;
-}
-
 namespace {
 
 /// What a word of a pattern stands for; nothing: it is none.

@@ -10,6 +10,7 @@
 
 #include "hotstitch/error.h"
 #include "hotstitch/jobs.h"
+#include "work/kit_receipts.h"
 #include "work/receipts.h"
 
 namespace hotstitch {
@@ -270,6 +271,16 @@ UndoResult undo(const fs::path& named, const std::string& patch, const WorkOptio
     if (patch.empty() && fs::is_regular_file(file, code))
         if (const auto journal = journal_of(file)) return undo_by_journal(file, journal->finished);
     const bool has_receipt = fs::exists(receipt_path(file), code);
+    if (fs::is_directory(file, code) && !has_receipt) {
+        const FolderWayBack gone = undo_folder(file, options.progress);
+        UndoResult result{.outcome = UndoOutcome::restored, .file = file};
+        result.by_journal = true, result.was_stopped = gone.stopped;
+        result.earlier_changes = way_back_of(file).has_value();
+        return result;
+    }
+    if (has_receipt)
+        if (const Receipt receipt = read_receipt(receipt_path(file)); receipt.kits && !receipt.in_place)
+            return undo_kits(file, receipt, options);
     if (!has_receipt && !fs::is_regular_file(file, code))
         throw Error(ErrorCode::io, fmt::format("there is no file {}", file.string()));
     if (!has_receipt && !patch.empty()) return undo_by_patch(file, patch, options);

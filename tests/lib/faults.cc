@@ -70,6 +70,9 @@ const bool no_links = std::getenv("FAULT_NO_LINKS") != nullptr;
 
 FORWARD(int, rename, (const char* from, const char* to), (from, to))
 FORWARD(int, unlink, (const char* path), (path))
+FORWARD(int, unlinkat, (int folder, const char* path, int flags), (folder, path, flags))
+FORWARD(int, symlink, (const char* to, const char* path), (to, path))
+FORWARD(int, syncfs, (int descriptor), (descriptor))
 FORWARD(int, rmdir, (const char* path), (path))
 FORWARD(int, mkdir, (const char* path, mode_t mode), (path, mode))
 FORWARD(int, ftruncate, (int descriptor, off_t size), (descriptor, size))

@@ -12,32 +12,12 @@
 #include "hotstitch/words.h"
 #include "source/pattern.h"
 #include "toml/document.h"
+#include "toml/values.h"
 
 namespace hotstitch {
 namespace {
 
 constexpr std::ptrdiff_t most_patterns = 256;
-
-Digests digests_of(const TomlValue& value, const char* what) {
-    TomlTable in(value, what);
-    Digests digests;
-    if (const TomlValue size = in.find("size")) digests.size = size.offset();
-    for (const char* const name : {"crc32", "md5", "sha1", "sha256"})
-        if (const TomlValue hash = in.find(name)) try {
-                add_digest(digests, fmt::format("{}:{}", name, hash.string()));
-            } catch (const Error& error) {
-                throw hash.error(error.what()).found(hash.string());
-            }
-    in.finish();
-    return digests;
-}
-
-/// A value of a field as a person writes it in a call.
-std::string value_text(const TomlValue& value) {
-    if (value.is(TomlValue::Kind::integer)) return std::to_string(value.integer());
-    if (value.is(TomlValue::Kind::real)) return fmt::format("{}", value.real());
-    return value.string();
-}
 
 void read_place(ListedEdit& edit, TomlTable& in) {
     if (const TomlValue pattern = in.find("find")) {
@@ -85,21 +65,6 @@ ListedEdit read_edit(const TomlValue& value) {
     return edit;
 }
 
-/// A text in quotes; what TOML does not take as it is, is written as \u.
-std::string in_quotes(std::string_view text) {
-    std::string out = "\"";
-    for (const char c : text) {
-        const auto byte = static_cast<unsigned char>(c);
-        if (c == '"' || c == '\\')
-            out += '\\', out += c;
-        else if (byte < 0x20 || byte == 0x7F)
-            out += fmt::format("\\u{:04x}", byte);
-        else
-            out += c;
-    }
-    return out + "\"";
-}
-
 /// "a9 0d", or 16 bytes a line.
 std::string hex_text(const Bytes& bytes) {
     constexpr std::size_t a_line = 16;
@@ -111,22 +76,10 @@ std::string hex_text(const Bytes& bytes) {
     return out + (bytes.size() > a_line ? "\"\"\"" : "\"");
 }
 
-/// A number without quotes.
-std::string value_in_toml(const std::string& value) {
-    const bool number = !value.empty() && value.size() < 18 &&
-                        (value == "0" || value.find_first_of("123456789") == (value[0] == '-' ? 1u : 0u)) &&
-                        value.find_first_not_of("0123456789", value[0] == '-' ? 1 : 0) == std::string::npos;
-    return number ? value : in_quotes(value);
-}
-
 void write_digests(std::string& out, const char* name, const Digests& digests) {
     if (digests.empty()) return;
     out += fmt::format("\n[{}]\n", name);
-    if (digests.size) out += fmt::format("size = {}\n", *digests.size);
-    if (digests.crc32) out += fmt::format("crc32 = \"{}\"\n", digests.crc32->hex());
-    if (digests.md5) out += fmt::format("md5 = \"{}\"\n", hex(digests.md5->bytes));
-    if (digests.sha1) out += fmt::format("sha1 = \"{}\"\n", hex(digests.sha1->bytes));
-    if (digests.sha256) out += fmt::format("sha256 = \"{}\"\n", hex(digests.sha256->bytes));
+    out += digests_in_toml(digests, "\n") + "\n";
 }
 
 void write_edit(std::string& out, const ListedEdit& edit) {

@@ -210,4 +210,14 @@ void payload_damaged(std::string_view name, std::uint64_t at, std::string_view f
         .hint("it was changed or cut, or something else only begins like it");
 }
 
+Bytes pack_content(std::string_view name, ByteView content) {
+    const Codec* const codec = codec_by_name(name);
+    if (codec == nullptr)
+        throw Error(ErrorCode::usage, "there is no codec of this name").found(std::string(name)).wanted(codec_names());
+    if (name != "xz")
+        throw Error(ErrorCode::unsupported,
+                    fmt::format("{} is packed like an older file of its kind, and there is none", name));
+    return codec->pack(content, {});
+}
+
 }  // namespace hotstitch

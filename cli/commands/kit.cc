@@ -1,0 +1,194 @@
+// SPDX-License-Identifier: MIT
+// Kits: where a patch may stand, so may they; and what only kits have.
+#include "commands/kit.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "commands/common.h"
+#include "hotstitch/error.h"
+#include "hotstitch/kit_jobs.h"
+#include "hotstitch/summary.h"
+
+namespace hotstitch::cli {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+std::string title_of(const Kit& kit) {
+    return escaped(kit.name) + (kit.version.empty() ? "" : " " + escaped(kit.version));
+}
+
+std::string titles_of(const KitJob& job) {
+    std::string all;
+    for (const KitInput& kit : job.kits()) all += (all.empty() ? "" : " and ") + title_of(kit.kit());
+    return all;
+}
+
+void state_kits(const KitJob& job, Report& report) {
+    std::vector<const KitInput*> kits;
+    for (const KitInput& kit : job.kits()) kits.push_back(&kit);
+    kit_fact(report, kits);
+    bases_fact(report, job.bases());
+}
+
+void state_made(const KitJob& job, Report& report) {
+    const KitResult& result = job.result();
+    made_facts(report, result);
+    for (const DigestMismatch& m : result.overridden)
+        report.warn(fmt::format("went on although {} is {} where {} was wanted (--allow)", m.name, m.found, m.wanted));
+    const bool stood =
+        std::all_of(result.made.begin(), result.made.end(), [](const auto& m) { return m.stood_already; });
+    const std::string what =
+        result.made.size() == 1 ? shown(result.made.front().path) : counted(result.made.size(), "output", "outputs");
+    const bool checked = std::any_of(result.made.begin(), result.made.end(), [](const auto& m) { return m.checked; });
+    if (stood)
+        return report.good("made", fmt::format("{} {} there already, the same bytes: {}.", what,
+                                               result.made.size() == 1 ? "stood" : "stand", titles_of(job)));
+    for (const KitInput& kit : job.kits())
+        report.next(fmt::format("read {}, of the kit {}", escaped(kit.kit().readme), shown(kit.path())));
+    report.conclude(result.overridden.empty() ? Mood::good : Mood::unsure, "made",
+                    fmt::format("Made {}: {}{}.", what, titles_of(job), checked ? "; all is as the kit says" : ""),
+                    ExitCode::yes);
+}
+
+}  // namespace
+
+bool names_a_kit(const std::vector<std::string>& names, const Context& context) {
+    return std::any_of(names.begin(), names.end(), [&](const std::string& name) { return is_kit(name, context); });
+}
+
+void apply_kits(const ApplyArguments& arguments, const Context& context, Report& report) {
+    KitRequest request;
+    std::vector<std::string> names = arguments.request.patches;
+    names.insert(names.begin(), arguments.request.source);
+    for (const std::string& name : names) (is_kit(name, context) ? request.kits : request.given).push_back(name);
+    if (arguments.request.output == "-")
+        throw Error(ErrorCode::usage, "what a kit makes has names of its own, and does not go to standard output")
+            .hint("name a folder with -o FOLDER/");
+    request.output = arguments.request.output;
+    request.in_place = arguments.request.in_place;
+    request.replace = arguments.flags.mode(request.in_place);
+    request.receipt = arguments.request.receipt;
+    request.digests = arguments.request.digests;
+    request.allow_target = arguments.request.allow_target;
+    run_kits(std::move(request), arguments.plan, context, report);
+}
+
+void run_kits(KitRequest request, bool only_plan, const Context& context, Report& report) {
+    KitJob job(std::move(request), context);
+    job.open();
+    state_kits(job, report);
+    const KitPlan& plan = job.plan();
+    if (only_plan) {
+        plan_facts(report, plan);
+        if (const auto conflicts = job.conflicts(); !conflicts.empty()) job.run();  // which says so
+        report.detail("made", false);
+        return report.good("planned", fmt::format("{} can be made of this. Nothing was written.", titles_of(job)));
+    }
+    report.detail("made", false);
+    job.run();
+    report.detail("made", true);
+    state_made(job, report);
+}
+
+void verify_kit(const std::string& kit, const std::vector<std::string>& files, const Context& context, Report& report) {
+    KitRequest request;
+    request.kits = {kit}, request.given = files;
+    KitJob job(std::move(request), context);
+    job.open();
+    state_kits(job, report);
+    plan_facts(report, job.plan());
+    report.good("fits", fmt::format("The kit fits: {}.", titles_of(job)));
+}
+
+void verify_kit_receipt(const fs::path& file, const Receipt& receipt, const Context& context, Report& report) {
+    const fs::path folder = fs::absolute(file).parent_path();
+    report.fact("made_at", "made", escaped(receipt.time), as_utf8(receipt.time));
+    Json made_by = Json::array();
+    for (const ReceiptFile& kit : receipt.patches) made_by.push_back(file_json(kit.path, kit.digests));
+    for (const ReceiptKits::Kit& kit : receipt.kits->kits)
+        report.fact("made_by", "by the kit", escaped(kit.name + (kit.version.empty() ? "" : " " + kit.version)),
+                    made_by);
+    for (const ReceiptKits::Base& base : receipt.kits->bases)
+        report.fact("made_of", "of", fmt::format("{}, {}", escaped(base.file.path), escaped(base.edition)),
+                    file_json(receipt.source.path, receipt.source.digests));
+    const std::vector<std::string> wrong = not_as_made(receipt, folder, context);
+    if (wrong.empty()) return report.good("as-made", fmt::format("{} is still what was made.", shown(file)));
+    std::vector<std::string> lines;
+    for (const std::string& one : wrong) lines.push_back(escaped(one));
+    report.list("found", "found", lines, 8, Json(lines));
+    report.bad("not-as-made", fmt::format("{} is no longer what was made.", shown(file)));
+}
+
+void renew_kits(const RenewArguments& arguments, const Context& context, Report& report) {
+    run_kits(plan_kit_renewal(arguments.receipt, arguments.request.patches), false, context, report);
+}
+
+namespace {
+
+void check(const KitArguments& arguments, const Context& context, Report& report) {
+    const KitInput kit(arguments.kit, context);
+    kit_fact(report, {&kit});
+    std::vector<std::string> unused;
+    const std::vector<std::string> wrong = check_kit(kit, &unused);
+    report.detail("made", false);
+    if (!unused.empty()) {
+        std::vector<std::string> lines;
+        for (const std::string& name : unused) lines.push_back(escaped(name));
+        report.list("unused", "named nowhere", lines, 8, Json(unused));
+    }
+    if (!wrong.empty()) {
+        std::string all;
+        for (const std::string& one : wrong) all += (all.empty() ? "" : "\n") + one;
+        throw Error(ErrorCode::damaged,
+                    fmt::format("the kit is not right: {}", counted(wrong.size(), "mistake", "mistakes")))
+            .in("kit")
+            .found(all);
+    }
+    if (!arguments.bases.empty()) {
+        const auto found = find_kit_bases(kit.kit(), arguments.bases, context);
+        bases_fact(report, {found});
+        shared_fact(report, count_kit_shared(kit, found, context));
+    }
+    report.good("right", fmt::format("{} is right: {}, {}, {}.", title_of(kit.kit()),
+                                     counted(kit.kit().bases.size(), "base", "bases"),
+                                     counted(kit.kit().steps.size(), "step", "steps"),
+                                     counted(kit.kit().outputs.size(), "output", "outputs")));
+}
+
+void pack(const KitArguments& arguments, const Context& context, Report& report) {
+    const KitInput kit(arguments.kit, context);
+    kit_fact(report, {&kit});
+    if (const std::vector<std::string> wrong = check_kit(kit); !wrong.empty())
+        throw Error(ErrorCode::damaged, fmt::format("the kit is not right: {}", wrong.front()))
+            .hint("hotstitch kit check says all that is wrong");
+    std::string name = fs::absolute(kit.path() / ".").lexically_normal().parent_path().filename().string();
+    if (!kit.is_folder()) name = kit.path().stem().string();
+    const fs::path beside = fs::absolute(kit.path() / ".").lexically_normal().parent_path().parent_path();
+    const fs::path path = output_path(
+        arguments.output, (kit.is_folder() ? beside : kit.path().parent_path()) / (name + std::string(kit_extension)));
+    report.detail("made", false);
+    OutputFile out(path, {.replace = arguments.flags.mode()});
+    pack_kit(kit, out);
+    const Digests digests = digest(MemorySource(*out.written()), {});
+    const bool stood = out.stands_already();
+    const auto backup = out.commit(context.progress);
+    report.detail("made", !stood);
+    file_fact(report, "packed", out.path(), digests);
+    path_fact(report, "backup", "backup", backup);
+    report.output_is(out.path().string());
+    report.good("made", fmt::format("{} {}.", stood ? "There already, the same bytes:" : "Made", shown(out.path())));
+}
+
+}  // namespace
+
+void run(const KitArguments& arguments, const Context& context, Report& report) {
+    if (!is_kit(arguments.kit, context) && !fs::exists(arguments.kit))
+        throw Error(ErrorCode::io, fmt::format("there is no {}", arguments.kit));
+    arguments.action == "pack" ? pack(arguments, context, report) : check(arguments, context, report);
+}
+
+}  // namespace hotstitch::cli

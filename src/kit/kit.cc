@@ -1,0 +1,90 @@
+// SPDX-License-Identifier: MIT
+// Tested by tests/kit_test.cc.
+#include "hotstitch/kit.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "hotstitch/error.h"
+#include "hotstitch/words.h"
+
+namespace hotstitch {
+
+const KitEdition* KitBase::edition(std::string_view wanted) const noexcept {
+    const auto found = std::find_if(any.begin(), any.end(), [&](const KitEdition& e) { return e.name == wanted; });
+    return found == any.end() ? nullptr : &*found;
+}
+
+const KitBase* Kit::base(std::string_view id) const noexcept {
+    const auto found = std::find_if(bases.begin(), bases.end(), [&](const KitBase& b) { return b.id == id; });
+    return found == bases.end() ? nullptr : &*found;
+}
+
+std::string_view name_of(KitStep::Does does) noexcept {
+    constexpr std::string_view names[] = {"apply", "put", "set", "edit", "remove", "mend", "folder", "link"};
+    return names[static_cast<std::size_t>(does)];
+}
+
+std::pair<std::string, std::string> split_kit_address(const Kit& kit, std::string_view address) {
+    const std::size_t colon = std::min(address.find(':'), address.size());
+    if (kit.base(address.substr(0, colon)) == nullptr) return {};
+    return {std::string(address.substr(0, colon)), std::string(address.substr(std::min(colon + 1, address.size())))};
+}
+
+std::pair<std::string, std::string> split_kit_file(std::string_view address) {
+    const std::size_t colon = std::min(address.find(':'), address.size());
+    return {std::string(address.substr(0, colon)), std::string(address.substr(std::min(colon + 1, address.size())))};
+}
+
+std::string kit_text_for(const Kit& kit, std::string_view text,
+                         const std::vector<std::pair<std::string, std::string>>& editions) {
+    std::string made;
+    for (std::size_t at = 0; at < text.size();) {
+        const std::size_t open = std::min(text.find('{', at), text.size());
+        made += text.substr(at, open - at);
+        if (open == text.size()) break;
+        const std::size_t close = text.find('}', open);
+        const std::string_view word = text.substr(open + 1, close == std::string_view::npos ? close : close - open - 1);
+        const auto edition =
+            std::find_if(editions.begin(), editions.end(), [&](const auto& pair) { return pair.first == word; });
+        if (close == std::string_view::npos || (word != "name" && word != "version" && edition == editions.end()))
+            throw Error(ErrorCode::usage, "this word stands for nothing")
+                .wanted("{name}, {version}, or the id of a base in braces")
+                .found(fmt::format("{{{}}}", word));
+        made += word == "name" ? safe_name(kit.name) : word == "version" ? kit.version : edition->second;
+        at = close + 1;
+    }
+    return made;
+}
+
+std::string why_unsafe(std::string_view name) {
+    if (name.empty()) return "this is no name";
+    if (name.front() == '/') return "this name begins at the root, not in its folder";
+    for (std::size_t begin = 0; begin <= name.size();) {
+        const std::size_t end = std::min(name.find('/', begin), name.size());
+        const std::string one(name.substr(begin, end - begin));
+        if (one == "..") return "this name leads out of its folder";
+        if (one.empty() || one == "." || safe_name(one) != one) return "no system takes this name everywhere";
+        begin = end + 1;
+    }
+    return {};
+}
+
+bool link_stays_inside(const std::string& at, const std::string& to) {
+    if (to.empty() || to.front() == '/') return false;
+    auto depth = std::count(at.begin(), at.end(), '/');
+    for (std::size_t begin = 0; begin <= to.size();) {
+        const std::size_t end = std::min(to.find('/', begin), to.size());
+        const std::string_view name = std::string_view(to).substr(begin, end - begin);
+        if (name == "..")
+            --depth;
+        else if (!name.empty() && name != ".")
+            ++depth;
+        if (depth < 0) return false;
+        begin = end + 1;
+    }
+    return true;
+}
+
+}  // namespace hotstitch

@@ -1,0 +1,219 @@
+// SPDX-License-Identifier: MIT
+// Which of the files given is which base: by size and checksum, never by name, and never asked for. Files are compared
+// by their sizes first, so that only what may be meant is read. Tested by tests/kit_test.cc.
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "hotstitch/archive.h"
+#include "hotstitch/error.h"
+#include "hotstitch/kit_jobs.h"
+#include "hotstitch/part_jobs.h"
+#include "hotstitch/words.h"
+#include "work/folder.h"
+
+namespace hotstitch {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+constexpr std::size_t most_files = 100'000, most_near = 3;
+
+/// Something that was given, or lies in what was given.
+struct Candidate {
+    std::string address;
+    std::shared_ptr<const InputFile> file;
+    Digests digests{};  ///< as far as they were wanted
+};
+
+class Finding {
+public:
+    Finding(const Kit& kit, const WorkOptions& work) : kit_(kit), work_(work) {
+        for (const KitBase& base : kit.bases) found_.push_back({.base = &base});
+    }
+
+    std::vector<KitBaseFound> run(const std::vector<std::string>& given) {
+        for (const std::string& address : given) {
+            std::error_code code;
+            if (fs::is_directory(address, code))
+                look_at_folder(address);
+            else
+                look_at_file(address);
+        }
+        for (KitBaseFound& one : found_) {
+            // Of the right size, then the largest: a game is larger than what lies beside it.
+            std::stable_sort(one.near.begin(), one.near.end(), [&](const KitNear& a, const KitNear& b) {
+                return std::pair(is_size(*one.base, a.size), a.size) > std::pair(is_size(*one.base, b.size), b.size);
+            });
+            if (one.near.size() > most_near) one.near.resize(most_near);
+            if (one) one.near.clear();
+        }
+        return std::move(found_);
+    }
+
+private:
+    static bool is_size(const KitBase& base, std::uint64_t size) {
+        return std::any_of(base.any.begin(), base.any.end(),
+                           [&](const KitEdition& e) { return e.digests.size == size; });
+    }
+
+    bool wants_files() const {
+        return std::any_of(found_.begin(), found_.end(), [](const auto& f) { return !f.base->folder; });
+    }
+    bool wants_folders() const {
+        return std::any_of(found_.begin(), found_.end(), [](const auto& f) { return !f && f.base->folder; });
+    }
+
+    /// Whether a file of this size may be one of those that are wanted.
+    bool may_be(const std::optional<std::uint64_t>& size) const {
+        for (const KitBaseFound& one : found_)
+            for (const KitEdition& edition : one.base->any)
+                if (!one.base->folder && (!size || !edition.digests.size || edition.digests.size == size)) return true;
+        return false;
+    }
+
+    void look_at_folder(const std::string& address) {
+        if (wants_folders()) try_as_folder(address, open_folder(address), address);
+        if (!wants_files()) return;
+        std::size_t looked_at = 0;
+        for (const fs::path& path : files_below(address)) {
+            if (++looked_at > most_files) break;
+            std::error_code code;
+            if (may_be(fs::file_size(path, code))) try_file(path.string(), false);
+        }
+    }
+
+    void look_at_file(const std::string& address) {
+        const auto file = std::make_shared<const InputFile>(open_file(address, work_));
+        if (!is_archive(*file)) {
+            offer(address, file, true);
+            if (wants_folders())
+                if (std::shared_ptr<const Container> container = open_container(*file, work_.limits, work_.progress))
+                    try_as_folder(
+                        address,
+                        std::shared_ptr<const Container>(container.get(), [container, file](const Container*) {}), {});
+            return;
+        }
+        offer(address, file, false);
+        look_into(address, *file);
+        if (!wants_folders()) return;
+        const std::shared_ptr<const Container> container = open_container(*file, work_.limits, work_.progress);
+        try_as_folder(address,
+                      std::shared_ptr<const Container>(container.get(), [container, file](const Container*) {}), {});
+    }
+
+    /// One pass over an archive.
+    void look_into(const std::string& address, const InputFile& archive) {
+        if (!wants_files()) return;
+        ArchiveReader reader(archive, work_.limits, work_.progress);
+        while (const ArchiveMember* const member = reader.next()) {
+            if (member->encrypted || !may_be(member->size)) continue;
+            const auto inside = std::make_shared<const InputFile>(
+                InputFile::part(archive, member->name, [&](ByteSink& out) { reader.extract(out); }));
+            offer(fmt::format("{}:{}", address, member->name.empty() ? "content" : member->name), inside, true);
+        }
+        reader.check_rest();
+    }
+
+    void try_file(const std::string& path, bool tell) {
+        try {
+            offer(path, std::make_shared<const InputFile>(open_file(path, work_)), tell);
+        } catch (const Error& error) {  // of a folder's files, one that cannot be read is none that is meant
+            if (error.code() == ErrorCode::cancelled) throw;
+        }
+    }
+
+    /// Holds a file against every base. `tell`: where it is none, that is worth saying.
+    void offer(const std::string& address, const std::shared_ptr<const InputFile>& file, bool tell) {
+        DigestChoice choice{.crc32 = tell && wants_files()};
+        for (const KitBaseFound& one : found_)
+            for (const KitEdition& edition : one.base->any)
+                if (!one.base->folder && edition.digests.size.value_or(file->size()) == file->size())
+                    choice = either(choice, choice_for(edition.digests));
+        if (!choice.crc32 && !choice.md5 && !choice.sha1 && !choice.sha256) return;
+        const Digests digests = digest(*file, choice, work_.progress, Phase::checking_source);
+        for (KitBaseFound& one : found_) {
+            if (one.base->folder) continue;
+            for (const KitEdition& edition : one.base->any) {
+                if (!compare(edition.digests, digests).empty()) continue;
+                if (!one)
+                    one.edition = edition.name, one.address = address, one.digests = digests, one.file = file;
+                else if (edition.name != one.edition)
+                    one.others.emplace_back(edition.name, address);
+                break;
+            }
+            if (!one && tell) one.near.push_back({address, file->size(), digests, words_for(identify(*file))});
+        }
+    }
+
+    /// `folder`: on the disk; empty: the container is of a file.
+    void try_as_folder(const std::string& address, const std::shared_ptr<const Container>& container,
+                       const fs::path& folder) {
+        for (KitBaseFound& one : found_) {
+            if (one || !one.base->folder) continue;
+            std::string why;
+            for (const KitEdition& edition : one.base->any) {
+                why = why_not(*container, folder, edition);
+                if (!why.empty()) continue;
+                one.edition = edition.name, one.address = address, one.folder = folder;
+                if (folder.empty()) one.container = container;
+                break;
+            }
+            if (!one) one.near.push_back({.address = address, .what = why});
+        }
+    }
+
+    /// Why a folder is not an edition; empty: it is.
+    std::string why_not(const Container& container, const fs::path& folder, const KitEdition& edition) const {
+        std::optional<std::map<std::string, Part>> parts;
+        for (const auto& [name, wanted] : edition.files) try {
+                SharedSource file;
+                if (!folder.empty()) {
+                    std::error_code code;
+                    if (!fs::is_regular_file(folder / name, code)) return fmt::format("it has no {}", name);
+                    file = std::make_shared<InputFile>(folder / name);
+                } else {
+                    if (!parts) {
+                        parts.emplace();
+                        for (const Part& part : container.parts()) parts->emplace(part.name, part);
+                    }
+                    const auto found = parts->find(name);
+                    if (found == parts->end()) return fmt::format("it has no {}", name);
+                    file = container.open(found->second);
+                    if (!file) {
+                        MemorySink sink;
+                        extract_part(container, name, sink);
+                        const Digests digests = digest(MemorySource(sink.bytes()), choice_for(wanted));
+                        if (!compare(wanted, digests).empty()) return fmt::format("{} is another", name);
+                        continue;
+                    }
+                }
+                if (wanted.size && *wanted.size != file->size())
+                    return fmt::format("{} has {} instead of {}", name, counted(file->size(), "byte", "bytes"),
+                                       grouped(*wanted.size));
+                const auto wrong =
+                    compare(wanted, digest(*file, choice_for(wanted), work_.progress, Phase::checking_source));
+                if (!wrong.empty())
+                    return fmt::format("{} has {} {} instead of {}", name, wrong.front().name, wrong.front().found,
+                                       wrong.front().wanted);
+            } catch (const Error& error) {
+                if (error.code() == ErrorCode::cancelled) throw;
+                return fmt::format("{}: {}", name, error.what());
+            }
+        return {};
+    }
+
+    const Kit& kit_;
+    const WorkOptions& work_;
+    std::vector<KitBaseFound> found_;
+};
+
+}  // namespace
+
+std::vector<KitBaseFound> find_kit_bases(const Kit& kit, const std::vector<std::string>& given,
+                                         const WorkOptions& options) {
+    return Finding(kit, options).run(given);
+}
+
+}  // namespace hotstitch

@@ -1,0 +1,112 @@
+// SPDX-License-Identifier: MIT
+// What is wrong with a kit that its text alone does not show. Tested by tests/kit_test.cc.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <functional>
+#include <set>
+
+#include "hotstitch/edit_list.h"
+#include "hotstitch/error.h"
+#include "hotstitch/kit_jobs.h"
+#include "hotstitch/map.h"
+#include "hotstitch/patch.h"
+#include "source/whole.h"
+#include "work/kit_steps.h"
+
+namespace hotstitch {
+namespace {
+
+/// The names that a text with words in it comes to, for every edition that it may be for.
+std::set<std::string> names_for(const Kit& kit, const std::string& text, const std::vector<std::string>& only) {
+    std::vector<std::vector<std::pair<std::string, std::string>>> choices(1);
+    for (const KitBase& base : kit.bases) {
+        if (text.find("{" + base.id + "}") == std::string::npos) continue;
+        std::vector<std::vector<std::pair<std::string, std::string>>> more;
+        for (const auto& choice : choices)
+            for (const KitEdition& edition : base.any) {
+                if (!only.empty() && std::find(only.begin(), only.end(), edition.name) == only.end() &&
+                    std::any_of(only.begin(), only.end(), [&](const auto& name) { return base.edition(name); }))
+                    continue;
+                more.push_back(choice);
+                more.back().emplace_back(base.id, edition.name);
+            }
+        choices = std::move(more);
+    }
+    std::set<std::string> names;
+    for (const auto& choice : choices) names.insert(kit_text_for(kit, text, choice));
+    return names;
+}
+
+class Checking {
+public:
+    explicit Checking(const KitInput& kit) : kit_(kit) {}
+
+    std::vector<std::string> run(std::vector<std::string>* unused) {
+        const Kit& kit = kit_.kit();
+        use(kit.readme, "the readme", {});
+        for (const KitStep& step : kit.steps) check_step(step);
+        for (const KitOutput& output : kit.outputs)
+            if (!is_base(output.from))
+                for (const std::string& name : names_for(kit, output.from, output.only))
+                    use(split_kit_file(name).first, fmt::format("line {}: output", output.line), {});
+        try {
+            kit_.maps();
+        } catch (const Error& error) {
+            wrong(error.what());
+        }
+        if (unused == nullptr) return std::move(problems_);
+        for (const auto& [name, size] : kit_.files())
+            if (!used_.contains(name) && !name.ends_with(".map.toml") && !named_by_a_map(name)) unused->push_back(name);
+        return std::move(problems_);
+    }
+
+private:
+    bool is_base(const std::string& address) const { return !split_kit_address(kit_.kit(), address).first.empty(); }
+
+    /// Tables of letters lie beside maps.
+    static bool named_by_a_map(const std::string& name) { return name.ends_with(".tbl"); }
+
+    void wrong(std::string problem) {
+        if (std::find(problems_.begin(), problems_.end(), problem) == problems_.end())
+            problems_.push_back(std::move(problem));
+    }
+
+    void use(const std::string& name, const std::string& who, const std::function<void(const ByteSource&)>& look) {
+        used_.insert(name);
+        try {
+            const SharedSource file = kit_.open(name);
+            if (look) look(*file);
+        } catch (const Error& error) {
+            wrong(fmt::format("{}: {}: {}", who, name, error.what()));
+        }
+    }
+
+    void check_step(const KitStep& step) {
+        using Does = KitStep::Does;
+        const std::string who = fmt::format("line {}: {}", step.line, words_for(step));
+        if (!step.map.empty()) use(step.map, who, [&](const ByteSource&) { map_of_kit(kit_, step.map); });
+        if (step.does != Does::apply && step.does != Does::edit && step.does != Does::put) return;
+        if (is_base(step.file)) return;
+        for (const std::string& name : names_for(kit_.kit(), step.file, step.only))
+            use(split_kit_file(name).first, who, [&](const ByteSource& file) {
+                if (step.does == Does::put) return;
+                const auto patch = open_patch(file);
+                if (step.does == Does::edit && patch->facts().format != PatchFormat::edits)
+                    throw Error(ErrorCode::damaged, "this is a patch, and no edit list");
+                for (const std::string& map : patch->facts().maps) use(map_beside(name, map), who, {});
+            });
+    }
+
+    const KitInput& kit_;
+    std::set<std::string> used_;
+    std::vector<std::string> problems_;
+};
+
+}  // namespace
+
+std::vector<std::string> check_kit(const KitInput& kit, std::vector<std::string>* unused) {
+    return Checking(kit).run(unused);
+}
+
+}  // namespace hotstitch

@@ -1,0 +1,153 @@
+// SPDX-License-Identifier: MIT
+// Several kits on one base: what each of them changes, by part and field, and where two want different things.
+// Tested by tests/kit_test.cc.
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "hotstitch/edit_list.h"
+#include "hotstitch/error.h"
+#include "source/whole.h"
+#include "work/kit_state.h"
+
+namespace hotstitch {
+namespace {
+
+using Does = KitStep::Does;
+
+/// One thing that a step changes.
+struct Touch {
+    std::size_t kit = 0;
+    const WorkingBase* base = nullptr;
+    std::string at;                    ///< the part's address in the base; empty: all of it
+    std::string field{};               ///< one field of it
+    std::string value{};               ///< that it gets
+    std::optional<ByteRange> range{};  ///< bytes of it, of an edit at an offset
+    bool mend = false;                 ///< done again by whoever comes last
+    const KitStep* step = nullptr;
+    SharedSource content{};  ///< put
+};
+
+std::string joined(const std::string& outer, const std::string& inner) {
+    return inner.empty() ? outer : outer.empty() ? inner : outer + ":" + inner;
+}
+
+void add_edits(const Touch& model, const ByteSource& list, std::vector<Touch>& touches) {
+    for (const ListedEdit& edit : read_edit_list(text_of(WholeView(list).bytes())).edits) {
+        Touch touch = model;
+        touch.at = joined(model.at, edit.part);
+        if (edit.by == ListedEdit::By::field)
+            touch.field = edit.field, touch.value = edit.new_value;
+        else if (edit.by == ListedEdit::By::offset)
+            touch.range = ByteRange{edit.at, std::max<std::uint64_t>(edit.removed(), 1)};
+        touches.push_back(std::move(touch));
+    }
+}
+
+std::vector<Touch> touches_of(std::vector<KitOnItsWay>& ways, const std::vector<KitStepPlan>& steps,
+                              const WorkOptions& work) {
+    std::vector<Touch> touches;
+    for (const KitStepPlan& planned : steps) {
+        KitOnItsWay& way = ways[planned.kit];
+        const KitStep& step = *planned.step;
+        const auto [id, part] = split_kit_address(way.kit.kit(), step.at);
+        Touch touch{.kit = planned.kit, .base = way.bases.at(id).get(), .at = part, .step = &step};
+        if (step.does == Does::set) {
+            for (const FieldSetting& setting : step.set) {
+                touch.field = setting.selector, touch.value = setting.value;
+                touches.push_back(touch);
+            }
+        } else if (step.does == Does::mend) {
+            touch.mend = true;
+            for (const std::string& mend : step.mends) {
+                touch.field = mend.substr(0, mend.find('=')), touch.value = mend;
+                touches.push_back(touch);
+            }
+        } else if (step.does == Does::edit) {
+            add_edits(touch, *way.kit.open(way.text(step.file)), touches);
+        } else {
+            if (step.does == Does::put && split_kit_address(way.kit.kit(), step.file).first.empty())
+                touch.content = content_at(way, step.file, true, work);
+            touches.push_back(std::move(touch));
+        }
+    }
+    return touches;
+}
+
+/// Whether one part is the other, or lies in it.
+bool meet(const std::string& a, const std::string& b) {
+    if (a == b || a.empty() || b.empty()) return true;
+    const std::string& shorter = a.size() < b.size() ? a : b;
+    const std::string& longer = a.size() < b.size() ? b : a;
+    return longer.starts_with(shorter) && (longer[shorter.size()] == ':' || longer[shorter.size()] == '/');
+}
+
+bool is_part_of_it(const Touch& touch) {
+    return !touch.field.empty() || touch.range;
+}
+
+bool contradict(const Touch& a, const Touch& b) {
+    if (a.base != b.base || !meet(a.at, b.at)) return false;
+    if (is_part_of_it(a) && is_part_of_it(b)) {
+        if (a.at != b.at || a.mend != b.mend) return false;
+        if (!a.field.empty() && !b.field.empty()) return a.field == b.field && a.value != b.value;
+        if (!a.range || !b.range) return false;
+        return a.range->offset < b.range->offset + b.range->length &&
+               b.range->offset < a.range->offset + a.range->length;
+    }
+    // Checks are computed once more over whatever was changed.
+    if (a.mend || b.mend) return false;
+    const bool same_folder = a.step->does == Does::folder && b.step->does == Does::folder;
+    if (same_folder || (a.at != b.at && (a.step->does == Does::folder || b.step->does == Does::folder))) return false;
+    if (a.step->does == Does::remove && b.step->does == Does::remove && a.at == b.at) return false;
+    if (a.content && b.content && a.at == b.at && a.content->size() == b.content->size())
+        return !differing_ranges(*a.content, *b.content).empty();
+    return true;
+}
+
+std::string words_of(const Touch& touch) {
+    if (touch.mend) return fmt::format("mends {}", touch.value);
+    if (!touch.field.empty()) return fmt::format("sets it to {}", touch.value);
+    if (touch.range) return "edits bytes there";
+    switch (touch.step->does) {
+        case Does::apply: return "patches it";
+        case Does::put: return "puts another there";
+        case Does::edit: return "edits it";
+        case Does::remove: return "removes it";
+        case Does::folder: return "makes a folder of it";
+        case Does::link: return "links it";
+        default: return "changes it";
+    }
+}
+
+}  // namespace
+
+std::vector<KitConflict> find_conflicts(std::vector<KitOnItsWay>& ways, const std::vector<KitStepPlan>& steps,
+                                        const WorkOptions& work) {
+    std::vector<KitConflict> conflicts;
+    if (ways.size() < 2) return conflicts;
+    const std::vector<Touch> touches = touches_of(ways, steps, work);
+    for (std::size_t i = 0; i < touches.size(); ++i)
+        for (std::size_t j = i + 1; j < touches.size(); ++j) {
+            const Touch &a = touches[i], &b = touches[j];
+            if (a.kit == b.kit || !contradict(a, b)) continue;
+            const std::string at = a.at.size() > b.at.size() ? a.at : b.at;
+            const std::string id = split_kit_address(ways[a.kit].kit.kit(), a.step->at).first;
+            conflicts.push_back(
+                {a.kit, b.kit, joined(id, at) + (a.field.empty() ? "" : " " + a.field), words_of(a), words_of(b)});
+        }
+    return conflicts;
+}
+
+Error conflict_error(const std::vector<KitConflict>& conflicts, const std::vector<KitInput>& kits) {
+    std::string all;
+    for (const KitConflict& one : conflicts)
+        all += fmt::format("{}{}: {} {}, {} {}", all.empty() ? "" : "\n", one.at, kits[one.first].kit().name,
+                           one.first_does, kits[one.second].kit().name, one.second_does);
+    return Error(ErrorCode::refused, "the kits contradict each other, and nothing was made")
+        .in("conflict")
+        .found(all)
+        .hint("use one of them, or ask their makers for a kit of both");
+}
+
+}  // namespace hotstitch

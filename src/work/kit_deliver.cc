@@ -1,0 +1,413 @@
+// SPDX-License-Identifier: MIT
+// Outputs of kits into their places: beside the bases, all together, with a receipt; or a base changed in place, with a
+// way back. An output that is still what the same kit made before is made anew without asking.
+// Tested by tests/kit_test.cc and, killed at many moments, tests/kit_faults_test.cc.
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "base/chunks.h"
+#include "hotstitch/delivery.h"
+#include "hotstitch/error.h"
+#include "hotstitch/version.h"
+#include "hotstitch/words.h"
+#include "source/digesting_sink.h"
+#include "work/kit_receipts.h"
+#include "work/kit_state.h"
+#include "work/receipts.h"
+
+namespace hotstitch {
+
+namespace fs = std::filesystem;
+
+Digests digests_of(const std::vector<TreeRow>& rows) {
+    Digester digester({});
+    std::uint64_t size = 0;
+    for (const TreeRow& row : rows) {
+        const bool file = row.kind == TreeEntry::Kind::file;
+        const char kind = row.kind == TreeEntry::Kind::folder ? 'd' : !file ? 'l' : row.executable ? 'x' : 'f';
+        digester.update(bytes_of(fmt::format("{} {}\n{} {} {}\n", kind, row.name, row.digests.size.value_or(0),
+                                             row.digests.crc32 ? row.digests.crc32->hex() : "-", row.to)));
+        size += row.digests.size.value_or(0);
+    }
+    Digests digests = digester.finish();
+    digests.size = size;
+    return digests;
+}
+
+namespace {
+
+/// A path as a receipt in `folder` has it.
+std::string path_for_receipt(const fs::path& path, const fs::path& folder) {
+    const fs::path absolute = really_absolute(path), relative = absolute.lexically_relative(really_absolute(folder));
+    return (relative.empty() ? absolute : relative).string();
+}
+
+Digests digests_of(const Tree& tree) {
+    std::vector<TreeRow> rows;
+    for (const auto& [name, entry] : tree)
+        rows.push_back({name, entry.kind, entry.executable, Digests{.size = entry.size}, entry.to});
+    return digests_of(rows);
+}
+
+class Delivering {
+public:
+    explicit Delivering(KitJob::State& state) : state_(state) {}
+
+    void run() {
+        for (KitOutputPlan& planned : state_.plan->outputs) {
+            const auto& way = state_.ways[planned.kit];
+            const auto [id, part] = split_kit_address(way.kit.kit(), planned.output->from);
+            WorkingBase* const base = id.empty() ? nullptr : way.bases.at(id).get();
+            if (state_.request.in_place)
+                return base->is_folder() ? change_in_folder(planned, *base) : change_file(planned, *base);
+            if (planned.folder)
+                make_folder(planned, *base);
+            else
+                make_file(planned, part.empty() ? base : nullptr);
+        }
+        put_into_place();
+    }
+
+private:
+    struct Made {
+        KitMade told;
+        ReceiptKits::Output receipt;
+        OutputFile* file = nullptr;
+        std::optional<OutputFolder> folder;
+    };
+
+    WorkOptions work_for(const KitOutputPlan& planned) const {
+        return state_.for_step(fmt::format("making {}", planned.name));
+    }
+
+    void check(const KitOutputPlan& planned, const Digests& found, KitMade& told) {
+        told.digests = found;
+        const auto wrong = compare(planned.wanted, found);
+        told.checked = planned.wanted.has_checksum() && wrong.empty();
+        if (wrong.empty()) return;
+        if (state_.request.allow_target) {
+            state_.result.overridden.insert(state_.result.overridden.end(), wrong.begin(), wrong.end());
+            return;
+        }
+        throw Error(ErrorCode::wrong_target, fmt::format("{} is not what the kit says comes out", planned.name))
+            .in(wrong.front().name)
+            .wanted(wrong.front().wanted)
+            .found(wrong.front().found)
+            .hint(
+                "this is a mistake in the kit, or in this program; tell its maker (to go on all the same: --allow "
+                "target)");
+    }
+
+    /// How an output that stands there is replaced: without asking where it is what this very kit made before.
+    Replace replace_for(const fs::path& path) {
+        if (state_.request.renews || state_.request.replace != Replace::never) return state_.request.replace;
+        std::error_code code;
+        if (!fs::exists(path, code)) return Replace::never;
+        if (!present_looked_for_) {
+            present_looked_for_ = true;
+            const fs::path first = state_.plan->outputs.front().path;
+            if (fs::exists(receipt_path(first), code)) try {
+                    present_ = read_receipt(receipt_path(first));
+                } catch (const Error&) {  // somebody else's
+                }
+        }
+        const KitOutputPlan& planned = state_.plan->outputs.front();
+        if (!present_ || !present_->kits || present_->kits->kits.size() != 1 || state_.kits.size() != 1 ||
+            present_->kits->kits.front().name != state_.kits.front().kit().name)
+            return Replace::never;
+        for (const ReceiptKits::Output& output : present_->kits->outputs)
+            if (path_from_receipt(output.file.path, really_absolute(planned.path).parent_path()) ==
+                    really_absolute(path) &&
+                is_as_made(output, really_absolute(path), state_.work)) {
+                ours_.emplace(really_absolute(path), output.file.digests);
+                return Replace::without_backup;
+            }
+        return Replace::never;
+    }
+
+    /// Whether what stands there is what was made now, too.
+    bool is_the_same(const fs::path& path, const Digests& digests) const {
+        const auto before = ours_.find(path);
+        return before != ours_.end() && compare(before->second, digests).empty();
+    }
+
+    void make_file(const KitOutputPlan& planned, WorkingBase* base) {
+        const WorkOptions work = work_for(planned);
+        KitOnItsWay& way = state_.ways[planned.kit];
+        OutputOptions options{.replace = replace_for(planned.path)};
+        if (base != nullptr) options.executable_like = base->input->path();
+        made_.push_back({.told = {.path = planned.path}, .receipt = {}, .folder = {}});
+        Made& made = made_.back();
+        made.file = &set_.add(planned.path, options);
+        DigestingSink out(*made.file, either(DigestChoice{}, choice_for(planned.wanted)));
+        if (base != nullptr) {
+            base->file->write(out, work);
+        } else {
+            WorkingFile(content_at(way, planned.output->from, false, work)).write(out, work);
+        }
+        check(planned, out.finish(), made.told);
+    }
+
+    void make_folder(const KitOutputPlan& planned, WorkingBase& base) {
+        const WorkOptions work = work_for(planned);
+        made_.push_back({.told = {.path = planned.path, .folder = true}, .receipt = {.folder = true}, .folder = {}});
+        Made& made = made_.back();
+        OutputFolder& out = made.folder.emplace(planned.path, replace_for(planned.path));
+        std::vector<TreeRow> rows;
+        for (auto& [name, entry] : base.tree) {
+            rows.push_back({name, entry.kind, entry.executable, {}, entry.to});
+            if (entry.kind == TreeEntry::Kind::folder) out.add_folder(name);
+            if (entry.kind == TreeEntry::Kind::link) out.add_link(name, entry.to);
+            if (entry.kind != TreeEntry::Kind::file) continue;
+            out.add_file(name, entry.executable, [&, &entry = entry](ByteSink& sink) {
+                DigestingSink digesting(sink, {});
+                WorkingFile untouched(entry.working ? entry.working->original() : entry.open());
+                (entry.working ? *entry.working : untouched).write(digesting, work);
+                rows.back().digests = digesting.finish();
+            });
+            entry.working.reset();  // a folder has more files than a process may keep open
+            made.receipt.files.push_back({name, rows.back().digests});
+        }
+        made.told.files = made.receipt.files.size();
+        check(planned, digests_of(rows), made.told);
+    }
+
+    Receipt receipt_for(const fs::path& first) const {
+        Receipt receipt;
+        const fs::path folder = really_absolute(first).parent_path();
+        receipt.time = time_now(), receipt.tool = version();
+        ReceiptKits& kits = receipt.kits.emplace();
+        kits.root = path_for_receipt(state_.root.empty() ? fs::path(".") : state_.root, folder);
+        for (std::size_t i = 0; i < state_.kits.size(); ++i) {
+            const KitInput& kit = state_.kits[i];
+            kits.kits.push_back({kit.kit().name, kit.kit().version});
+            receipt.patches.push_back({path_for_receipt(kit.path(), folder), kit.digests()});
+            for (const KitBaseFound& found : state_.bases[i]) {
+                if (!found) continue;
+                ReceiptKits::Base base{found.base->id, found.edition, found.base->folder, {}};
+                const WorkingBase& working = *state_.ways[i].bases.at(found.base->id);
+                // An archive stands for what lies in it: its own place is the first part of the address.
+                base.file.path =
+                    path_for_receipt(place_of(found), folder) + found.address.substr(place_of(found).string().size());
+                base.file.digests = working.is_folder() ? digests_of(working.original) : found.digests;
+                if (!base.file.digests.crc32)
+                    base.file.digests = joined(base.file.digests, digest(*working.input, {}, state_.work.progress));
+                base.file.digests.size = base.file.digests.size.value_or(0);
+                const bool known = std::any_of(kits.bases.begin(), kits.bases.end(),
+                                               [&](const auto& other) { return other.file.path == base.file.path; });
+                if (!known) kits.bases.push_back(std::move(base));
+            }
+        }
+        receipt.source = kits.bases.empty() ? receipt.patches.front() : kits.bases.front().file;
+        return receipt;
+    }
+
+    void put_into_place() {
+        const fs::path first =
+            made_.front().file != nullptr ? made_.front().file->path() : made_.front().folder->path();
+        bool all_stood = true;
+        for (Made& made : made_) {
+            made.told.path = made.file != nullptr ? made.file->path() : made.folder->path();
+            made.told.stood_already =
+                is_the_same(made.told.path, made.told.digests) ||
+                (made.file != nullptr ? made.file->stands_already() : made.folder->stands_already());
+            if (made.told.stood_already && made.file != nullptr) {
+                made.receipt.identity = present_identity(made.told.path);
+                set_.withdraw(*made.file), made.file = nullptr;
+            } else {
+                made.receipt.identity =
+                    made.file != nullptr ? identity_of(made.file->settle()) : FileIdentity{made.folder->inode(), 0};
+            }
+            if (made.told.stood_already && made.folder) {
+                made.receipt.identity = FileIdentity{inode_at(made.told.path), 0};
+                made.folder.reset();
+            }
+            all_stood = all_stood && made.told.stood_already;
+        }
+        const fs::path receipt_file = receipt_path(first);
+        std::error_code code;
+        const bool needed = state_.request.receipt && (!all_stood || !fs::exists(receipt_file, code));
+        if (needed)
+            write_receipt(first, set_.add(receipt_file, {.replace = receipt_beside(first) ? Replace::without_backup
+                                                                                          : Replace::never}));
+        if (state_.request.receipt) state_.result.receipt = receipt_file;
+        for (Made& made : made_)
+            if (made.folder) made.folder->flush();
+        try {
+            for (Made& made : made_)
+                if (made.folder) made.told.backup = made.folder->place();
+            for (Made& made : made_)
+                if (made.file != nullptr && !made.told.stood_already) made.told.backup = made.file->keep_backup();
+            set_.commit(state_.work.progress);
+        } catch (...) {
+            for (auto made = made_.rbegin(); made != made_.rend(); ++made)
+                if (made->folder) made->folder->take_back();
+            throw;
+        }
+        for (Made& made : made_) {
+            if (made.folder) made.folder->finish();
+            if (made.told.backup && !fs::exists(*made.told.backup, code)) made.told.backup.reset();
+            state_.result.made.push_back(made.told);
+        }
+    }
+
+    void write_receipt(const fs::path& first, OutputFile& out) {
+        Receipt receipt = receipt_for(first);
+        const fs::path folder = first.parent_path();
+        for (Made& made : made_) {
+            made.receipt.file = {path_for_receipt(made.told.path, folder), made.told.digests};
+            receipt.kits->outputs.push_back(made.receipt);
+        }
+        receipt.target = {first.filename().string(), made_.front().told.digests};
+        out.write(bytes_of(receipt_to_json(receipt)));
+    }
+
+    static std::optional<FileIdentity> present_identity(const fs::path& path) {
+        const auto stamp = stamp_of(path);
+        return stamp ? std::optional(identity_of(*stamp)) : std::nullopt;
+    }
+
+    std::string kit_words() const {
+        std::string text;
+        for (const KitInput& kit : state_.kits)
+            text += fmt::format("{}kit {}{}{}", text.empty() ? "" : ", ", kit.kit().name,
+                                kit.kit().version.empty() ? "" : " ", kit.kit().version);
+        return text;
+    }
+
+    /// The base itself; what is larger is changed where it lies.
+    void change_file(const KitOutputPlan& planned, WorkingBase& base) {
+        constexpr std::uint64_t largest_copied = std::uint64_t{64} << 20;
+        const WorkOptions work = work_for(planned);
+        const InputFile& input = *base.input;
+        KitMade made{.path = input.path()};
+        const bool keep = state_.request.replace != Replace::without_backup;
+        const ChangeList* const change = base.file->known_change();
+        if (change != nullptr && input.size() > largest_copied && fits_in_place(*change)) {
+            check(planned,
+                  digest(*base.file->now(work), either(DigestChoice{}, choice_for(planned.wanted)), work.progress),
+                  made);
+            state_.result.way_back = change_in_place(input, *change, {kit_words()}, keep, work.progress);
+            state_.result.made.push_back(made);
+            return;
+        }
+        Delivery delivery(input, input.path(),
+                          {.replace = keep ? Replace::keep_backup : Replace::without_backup,
+                           .in_place = true,
+                           .receipt = state_.request.receipt,
+                           .digests = state_.request.digests},
+                          work);
+        DigestingSink out(delivery.output(), either(either(DigestChoice{}, choice_for(planned.wanted)),
+                                                    delivery.wanted_of(base.file->size(work))));
+        base.file->write(out, work);
+        Receipt receipt = receipt_for(input.path());
+        check(planned, out.finish(), made);
+        receipt.kits->outputs.push_back({.file = {input.path().filename().string(), made.digests}});
+        receipt.target.digests = made.digests;
+        const Delivered delivered = delivery.finish(std::move(receipt));
+        made.stood_already = delivered.stood_already;
+        made.backup = delivered.backup;
+        state_.result.receipt = delivered.receipt;
+        state_.result.made.push_back(made);
+    }
+
+    void change_in_folder(const KitOutputPlan& planned, WorkingBase& base) {
+        const WorkOptions work = work_for(planned);
+        KitMade made{.path = base.folder, .folder = true};
+        std::vector<FolderChange> changes = folder_changes(base, work);
+        if (changes.empty()) {
+            made.stood_already = true;
+            state_.result.made.push_back(made);
+            return;
+        }
+        if (planned.wanted.has_checksum()) check(planned, digests_after(base, work), made);
+        for (const FolderChange& change : changes)
+            made.files += change.what == FolderChange::What::replace || change.what == FolderChange::What::add ||
+                                  change.what == FolderChange::What::remove
+                              ? 1
+                              : 0;
+        const auto receipt = [&] {
+            Receipt one = receipt_for(base.folder);
+            one.in_place = true;
+            one.target = {base.folder.filename().string(), digests_of(base.tree)};
+            one.kits->outputs.push_back({.folder = true, .file = one.target});
+            return receipt_to_json(one);
+        };
+        const fs::path way_back = change_folder(base.folder, changes, receipt, work.progress);
+        if (state_.request.replace == Replace::without_backup) {
+            std::error_code code;
+            fs::remove_all(way_back, code);
+        } else {
+            state_.result.way_back = way_back;
+        }
+        state_.result.made.push_back(made);
+    }
+
+    Digests digests_after(WorkingBase& base, const WorkOptions& work) const {
+        std::vector<TreeRow> rows;
+        for (auto& [name, entry] : base.tree) {
+            rows.push_back({name, entry.kind, entry.executable, {}, entry.to});
+            if (entry.kind != TreeEntry::Kind::file) continue;
+            rows.back().digests = digest(entry.working ? *entry.working->now(work) : *entry.open(), {}, work.progress);
+        }
+        return digests_of(rows);
+    }
+
+    static std::vector<FolderChange> folder_changes(WorkingBase& base, const WorkOptions& work) {
+        using What = FolderChange::What;
+        using Kind = TreeEntry::Kind;
+        std::vector<FolderChange> changes;
+        const auto gone = [&](const std::string& name, const TreeEntry& entry) {
+            changes.push_back({.what = entry.kind == Kind::folder ? What::remove_folder : What::remove, .name = name});
+        };
+        for (const auto& [name, entry] : base.original) {
+            const auto now = base.tree.find(name);
+            if (now == base.tree.end() || now->second.kind != entry.kind) gone(name, entry);
+        }
+        for (auto& [name, entry] : base.tree) {
+            const auto before = base.original.find(name);
+            const bool stays = before != base.original.end() && before->second.kind == entry.kind;
+            if (entry.kind == Kind::folder) {
+                if (!stays) changes.push_back({.what = What::add_folder, .name = name});
+            } else if (entry.kind == Kind::link) {
+                if (stays && before->second.to == entry.to) continue;
+                if (stays) gone(name, before->second);
+                changes.push_back({.what = What::add_link, .name = name, .to = entry.to});
+            } else if (!stays || entry.executable != before->second.executable ||
+                       (entry.working && entry.working->changed() &&
+                        differs(*before->second.open(), *entry.working, work))) {
+                changes.push_back({.what = stays ? What::replace : What::add,
+                                   .name = name,
+                                   .executable = entry.executable,
+                                   .write = [&entry = entry, work](ByteSink& out) {
+                                       if (entry.working) return entry.working->write(out, work);
+                                       WorkingFile(entry.open()).write(out, work);
+                                   }});
+            }
+        }
+        return changes;
+    }
+
+    static bool differs(const ByteSource& before, WorkingFile& file, const WorkOptions& work) {
+        const SharedSource now = file.now(work);
+        bool any = before.size() != now->size();
+        if (!any) each_difference(before, *now, [&](const ByteRange&) { any = true; });
+        return any;
+    }
+
+    KitJob::State& state_;
+    OutputSet set_;
+    std::vector<Made> made_;
+    std::optional<Receipt> present_;  ///< of the last time
+    bool present_looked_for_ = false;
+    std::map<fs::path, Digests> ours_;  ///< outputs that stand there and were made by this kit
+};
+
+}  // namespace
+
+void deliver(KitJob::State& state) {
+    Delivering(state).run();
+}
+
+}  // namespace hotstitch

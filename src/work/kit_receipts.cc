@@ -1,0 +1,170 @@
+// SPDX-License-Identifier: MIT
+// The way back of kits, and doing them again. A receipt may come from anybody: what is not proven to be what was put
+// there gets a backup's name and is not removed. Tested by tests/kit_test.cc.
+#include "work/kit_receipts.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "hotstitch/delivery.h"
+#include "hotstitch/error.h"
+#include "hotstitch/words.h"
+#include "work/kit_state.h"
+#include "work/receipts.h"
+
+namespace hotstitch {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+std::vector<TreeRow> rows_of(const fs::path& folder, const Progress& progress) {
+    std::vector<TreeRow> rows;
+    for (const auto& [name, entry] : read_tree(folder)) {
+        rows.push_back({name, entry.kind, entry.executable, {}, entry.to});
+        if (entry.kind == TreeEntry::Kind::file) rows.back().digests = digest(*entry.open(), {}, progress);
+    }
+    return rows;
+}
+
+bool is_proven(const ReceiptKits::Output& output, const fs::path& path) {
+    if (!output.identity) return false;
+    if (output.folder) return inode_at(path) == output.identity->inode;
+    const auto stamp = stamp_of(path);
+    return stamp && identity_of(*stamp) == *output.identity;
+}
+
+/// Files that differ from what the receipt says, for people.
+std::vector<std::string> differing(const ReceiptKits::Output& output, const fs::path& path, const WorkOptions& work) {
+    std::vector<std::string> all;
+    std::error_code code;
+    if (!fs::exists(path, code)) return {fmt::format("{} is gone", path.string())};
+    if (!output.folder) {
+        for (const DigestMismatch& m : compare_file(path, output.file.digests, work.progress))
+            all.push_back(fmt::format("{}: {} is {} instead of {}", path.string(), m.name, m.found, m.wanted));
+        return all;
+    }
+    std::vector<TreeRow> rows;
+    try {
+        rows = rows_of(path, work.progress);
+    } catch (const Error& error) {
+        if (error.code() == ErrorCode::cancelled) throw;
+        return {error.what()};
+    }
+    if (compare(output.file.digests, digests_of(rows)).empty()) return {};
+    std::map<std::string, Digests> made;
+    for (const ReceiptFile& file : output.files) made.emplace(file.path, file.digests);
+    for (const TreeRow& row : rows) {
+        if (row.kind != TreeEntry::Kind::file) continue;
+        const auto was = made.find(row.name);
+        if (was == made.end())
+            all.push_back(fmt::format("{} was not made", (path / row.name).string()));
+        else if (!compare(was->second, row.digests).empty())
+            all.push_back(fmt::format("{} is another", (path / row.name).string()));
+        if (was != made.end()) made.erase(was);
+    }
+    for (const auto& [name, digests] : made) all.push_back(fmt::format("{} is gone", (path / name).string()));
+    if (all.empty()) all.push_back(fmt::format("{}: its folders, links or permissions are others", path.string()));
+    return all;
+}
+
+void check_bases(const Receipt& receipt, const fs::path& folder, const WorkOptions& work) {
+    for (const ReceiptKits::Base& base : receipt.kits->bases) {
+        const std::string path = path_from_receipt(base.file.path, folder).string();
+        std::error_code code;
+        if (base.folder && fs::is_directory(path, code)) continue;
+        if (base.folder && split_file(path).second.empty() && fs::exists(path, code)) continue;
+        must_be(path, base.file.digests, ErrorCode::wrong_source,
+                fmt::format("{} is not there as it was, so what was made of it stays", path),
+                "find it again, then remove the outputs yourself", work.progress);
+    }
+}
+
+}  // namespace
+
+bool is_as_made(const ReceiptKits::Output& output, const fs::path& path, const WorkOptions& work) {
+    return differing(output, path, work).empty();
+}
+
+std::vector<std::string> not_as_made(const Receipt& receipt, const fs::path& folder, const WorkOptions& work) {
+    std::vector<std::string> all;
+    if (const fs::path changed = folder / receipt.target.path; receipt.in_place && fs::is_directory(changed)) {
+        for (const std::string& name : changed_since(changed, work.progress))
+            all.push_back(fmt::format("{} is another", (changed / name).string()));
+        return all;
+    }
+    for (const ReceiptKits::Output& output : receipt.kits->outputs)
+        for (std::string& one : differing(output, path_from_receipt(output.file.path, folder), work))
+            all.push_back(std::move(one));
+    return all;
+}
+
+UndoResult undo_kits(const fs::path& file, const Receipt& receipt, const WorkOptions& work) {
+    const fs::path folder = file.parent_path(), root = path_from_receipt(receipt.kits->root, folder);
+    std::error_code code;
+    std::vector<std::pair<fs::path, const ReceiptKits::Output*>> there;
+    for (const ReceiptKits::Output& output : receipt.kits->outputs) {
+        const fs::path path = path_from_receipt(output.file.path, folder);
+        if (!fs::exists(fs::symlink_status(path, code))) continue;
+        if (const auto wrong = differing(output, path, work); !wrong.empty())
+            throw Error(ErrorCode::wrong_target, "an output is no longer what was made")
+                .in("output")
+                .found(fmt::format("{}", fmt::join(wrong, "\n")))
+                .hint("it was changed since; nothing was touched. Put it aside yourself if it may go");
+        there.emplace_back(path, &output);
+    }
+    check_bases(receipt, folder, work);
+    UndoResult result{.outcome = there.empty() ? UndoOutcome::removed_already : UndoOutcome::removed, .file = file};
+    if (!receipt.kits->bases.empty()) result.source = path_from_receipt(receipt.kits->bases.front().file.path, folder);
+    for (const auto& [path, output] : there) {
+        if (!is_proven(*output, path))
+            result.kept = set_aside_as_backup(path);
+        else if (output->folder)
+            remove_folder(path);
+        else
+            remove_file(path, *stamp_of(path), false);
+    }
+    const fs::path receipt_file = receipt_path(file);
+    if (const auto stamp = stamp_of(receipt_file)) remove_file(receipt_file, *stamp, false);
+    // Folders that were made for the outputs, as far as nothing else is in them.
+    for (const ReceiptKits::Output& output : receipt.kits->outputs)
+        for (fs::path at = path_from_receipt(output.file.path, folder).parent_path();
+             at != root && at.lexically_relative(root).string().rfind("..", 0) != 0 && at.has_relative_path();
+             at = at.parent_path())
+            if (!fs::is_empty(at, code) || !fs::remove(at, code)) break;
+    return result;
+}
+
+std::optional<Receipt> receipt_of(const fs::path& output) {
+    std::error_code code;
+    const fs::path path = really_absolute(output);
+    if (fs::is_directory(path, code))
+        if (const auto way_back = way_back_of(path); way_back && !way_back->stopped)
+            if (fs::exists(way_back->path / "receipt.json", code)) return read_receipt(way_back->path / "receipt.json");
+    if (fs::exists(receipt_path(path), code)) return read_receipt(receipt_path(path));
+    return std::nullopt;
+}
+
+KitRequest plan_kit_renewal(const fs::path& named, std::vector<std::string> newer) {
+    constexpr std::string_view ending = ".receipt.json";
+    std::string name = really_absolute(named).string();
+    if (name.ends_with(ending)) name.resize(name.size() - ending.size());
+    const fs::path file = name, folder = file.parent_path();
+    Receipt receipt = receipt_of(file).value();
+    if (receipt.in_place)
+        throw Error(ErrorCode::usage, fmt::format("{} was changed in place", file.string()))
+            .in("receipt")
+            .hint("undo it, then apply the newer kit in place");
+    KitRequest request;
+    for (const ReceiptKits::Base& base : receipt.kits->bases)
+        request.given.push_back(path_from_receipt(base.file.path, folder).string());
+    request.kits = std::move(newer);
+    const fs::path root = path_from_receipt(receipt.kits->root, folder);
+    request.output = (root / "").string();
+    request.replace = not_as_made(receipt, folder, {}).empty() ? Replace::without_backup : Replace::keep_backup;
+    request.renews = std::move(receipt);
+    return request;
+}
+
+}  // namespace hotstitch

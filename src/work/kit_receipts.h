@@ -1,0 +1,23 @@
+// SPDX-License-Identifier: MIT
+// What kits made, by its receipt: is it still so, and away with it.
+#pragma once
+
+#include <filesystem>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "hotstitch/jobs.h"
+#include "hotstitch/kit_jobs.h"
+#include "hotstitch/receipt.h"
+
+namespace hotstitch {
+
+/// Whether an output that stands at this path is what was made. Throws Error(cancelled).
+bool is_as_made(const ReceiptKits::Output& output, const std::filesystem::path& path, const WorkOptions& work);
+
+/// Everything that kits made, removed. `folder`: that the receipt lies in. Throws Error(wrong_target) where something
+/// is another by now, Error(wrong_source) where a base is gone; nothing was touched then.
+UndoResult undo_kits(const std::filesystem::path& file, const Receipt& receipt, const WorkOptions& work);
+
+}  // namespace hotstitch

@@ -1,0 +1,298 @@
+// SPDX-License-Identifier: MIT
+// Kits as people use them: looked at, applied, undone, renewed, several on one base; and the shelf.
+#include <fmt/format.h>
+#include <gtest/gtest.h>
+
+#include <fstream>
+
+#include "data_files.h"
+#include "disc.h"
+#include "hotstitch/create.h"
+#include "hotstitch/digest.h"
+#include "hotstitch/kit_jobs.h"
+#include "kelp_harbour.h"
+#include "lib/run_tool.h"
+#include "lib/temporary_folder.h"
+
+namespace hotstitch {
+namespace {
+
+namespace fs = std::filesystem;
+
+/// The disc and the program's folder, and a kit for both.
+class CliKit : public testing::Test {
+protected:
+    TemporaryFolder folder;
+    const Bytes disc = demo::disc({{"BERTHS.TXT", bytes("calm\n")}, {"TITLE.BIN", Bytes(9000)}});
+    const Bytes data = demo::harbour_data(false);
+
+    static Bytes bytes(std::string_view text) { return Bytes(bytes_of(text).begin(), bytes_of(text).end()); }
+
+    void SetUp() override {
+        folder.put("kelp.iso", disc);
+        folder.put("prog/kelp.dat", data), folder.put("prog/run.sh", "#!/bin/sh\n"),
+            folder.put("prog/doc/old.txt", "old\n");
+        folder.put("fog/README.md", "Fog."), folder.put("fog/berths.txt", "foggy\n"),
+            folder.put("fog/cover.png", "picture");
+        write_kit("fog", "Fog Signals", "1.2", "berths.txt");
+    }
+    void write_kit(const std::string& where, const std::string& name, const std::string& version,
+                   const std::string& file) const {
+        folder.put(where + "/kit.toml",
+                   fmt::format("hotstitch-kit = 1\nname = \"{}\"\nversion = \"{}\"\nauthor = \"the harbour "
+                               "master\"\nreadme = \"README.md\"\n"
+                               "[[base]]\nid = \"game\"\ntitle = \"Kelp Harbour\"\nany = [{{name = \"europe\", size = "
+                               "{}, crc32 = \"{}\"}}]\n"
+                               "[[step]]\nput = \"{}\"\ninto = \"game:BERTHS.TXT\"\n"
+                               "[[output]]\nfrom = \"game\"\nname = \"games/{{name}}/game.iso\"\n"
+                               "[[output]]\nfrom = \"cover.png\"\nname = \"games/{{name}}/cover.png\"\n",
+                               name, version, disc.size(), crc32(disc).hex(), file));
+    }
+    /// A kit of the folder, which changes one file, adds and removes one.
+    void write_tree_kit() const {
+        folder.put("tides/README.md", "Tides."), folder.put("tides/new.sh", "#!/bin/sh\nnew\n");
+        folder.put("tides/kelp.bps", create(data, changed_data()));
+        folder.put(
+            "tides/kit.toml",
+            fmt::format(
+                "hotstitch-kit = 1\nname = \"Night Tides\"\nreadme = \"README.md\"\n"
+                "[[base]]\nid = \"prog\"\nfolder = true\nany = [{{files = {{\"kelp.dat\" = {{crc32 = \"{}\"}}}}}}]\n"
+                "[[step]]\napply = \"kelp.bps\"\nto = \"prog:kelp.dat\"\n"
+                "[[step]]\nput = \"new.sh\"\ninto = \"prog:bin/new.sh\"\nadd = true\nexecutable = true\n"
+                "[[step]]\nremove = \"prog:doc\"\n[[output]]\nfrom = \"prog\"\nname = \"{{name}}\"\n",
+                crc32(data).hex()));
+    }
+    Bytes changed_data() const {
+        Bytes changed = data;
+        changed[20] ^= std::byte{1};
+        return changed;
+    }
+    ToolResult run(const std::vector<std::string>& call) const { return run_tool(call, {.folder = folder.path()}); }
+    /// The words of all that is printed.
+    std::string say(const std::vector<std::string>& call, int code) const {
+        const ToolResult result = run(call);
+        EXPECT_EQ(result.code, code) << result.out << result.err;
+        return result.out + result.err;
+    }
+    static void expect(const std::string& text, const std::vector<std::string>& parts) {
+        for (const std::string& part : parts)
+            EXPECT_NE(text.find(part), std::string::npos) << part << " is not in\n" << text;
+    }
+};
+
+TEST_F(CliKit, LookedAtBeforeItIsTrusted) {
+    expect(say({"describe", "fog"}, 0), {"Fog Signals 1.2, by the harbour master", "README.md", "Kelp Harbour",
+                                         "put berths.txt into game:BERTHS.TXT", "games/{name}/game.iso"});
+    expect(say({"kit", "check", "fog"}, 0), {"is right: 1 base, 1 step, 2 outputs"});
+    folder.put("fog/forgotten.txt", "x");
+    expect(say({"kit", "check", "fog", "kelp.iso"}, 0), {"forgotten.txt", "literal bytes"});
+    expect(say({"verify", "fog", "."}, 0), {"The kit fits", "kelp.iso", "game.iso"});
+    expect(say({"apply", "kelp.iso", "fog", "--plan"}, 0), {"can be made of this. Nothing was written."});
+    EXPECT_FALSE(fs::exists(folder / "games"));
+    fs::remove(folder / "fog/cover.png");
+    expect(say({"kit", "check", "fog"}, 3), {"1 mistake", "cover.png"});
+    expect(say({"kit", "pack", "fog"}, 3), {"cover.png"});
+    expect(say({"apply", "kelp.iso", "fog"}, 3), {"cover.png", "Nothing was written"});
+    folder.put("fog/kit.toml", "hotstitch-kit = 1\nname = 7\n");
+    expect(say({"describe", "fog"}, 3), {"line 2"});
+}
+
+TEST_F(CliKit, MadeUndoneAndRenewed) {
+    say({"kit", "pack", "fog"}, 0);
+    expect(say({"apply", "kelp.iso", "fog.kit", "-o", "out/"}, 0), {"Made 2 outputs: Fog Signals 1.2", "README.md"});
+    EXPECT_EQ(contents(folder / "kelp.iso"), disc);
+    EXPECT_EQ(contents(folder / "out/games/Fog Signals/cover.png"), bytes("picture"));
+    expect(say({"verify", "--receipt", "out/games/Fog Signals/game.iso"}, 0),
+           {"still what was made", "Fog Signals 1.2", "europe"});
+    expect(say({"apply", "kelp.iso", "fog.kit", "-o", "out/"}, 0), {"there already"});
+    // The next release, from the receipt.
+    folder.put("newer/README.md", "Fog."), folder.put("newer/berths.txt", "foggier\n"),
+        folder.put("newer/cover.png", "picture");
+    write_kit("newer", "Fog Signals", "1.3", "berths.txt");
+    expect(say({"renew", "out/games/Fog Signals/game.iso", "newer"}, 0), {"Fog Signals 1.3"});
+    expect(say({"take", "out/games/Fog Signals/game.iso:BERTHS.TXT", "-o", "b.txt"}, 0), {"Took"});
+    EXPECT_EQ(contents(folder / "b.txt"), bytes("foggier\n"));
+    // Somebody else's change is not removed.
+    folder.put("out/games/Fog Signals/cover.png", "mine");
+    expect(say({"verify", "--receipt", "out/games/Fog Signals/game.iso"}, 1), {"cover.png"});
+    expect(say({"undo", "out/games/Fog Signals/game.iso"}, 1), {"cover.png", "nothing was touched"});
+    folder.put("out/games/Fog Signals/cover.png", "picture");
+    say({"undo", "out/games/Fog Signals/game.iso"}, 0);
+    EXPECT_FALSE(fs::exists(folder / "out/games/Fog Signals/game.iso"));
+    EXPECT_EQ(contents(folder / "kelp.iso"), disc);
+}
+
+TEST_F(CliKit, AMakerEditsTheFolderAndAppliesAgain) {
+    say({"apply", "kelp.iso", "fog", "-o", "out/"}, 0);
+    const auto inode = [&](const char* name) { return inode_at(folder / name); };
+    const auto cover = inode("out/games/Fog Signals/cover.png"), game = inode("out/games/Fog Signals/game.iso");
+    folder.put("fog/berths.txt", "thick fog\n");
+    expect(say({"apply", "kelp.iso", "fog", "-o", "out/", "--then", "test -s {} && echo ran {}"}, 0),
+           {"ran ", "game.iso"});
+    EXPECT_EQ(inode("out/games/Fog Signals/cover.png"), cover) << "only what changed is made again";
+    EXPECT_NE(inode("out/games/Fog Signals/game.iso"), game);
+    folder.put("out/games/Fog Signals/game.iso", "mine");
+    expect(say({"apply", "kelp.iso", "fog", "-o", "out/"}, 2), {"exists"});
+    EXPECT_EQ(contents(folder / "out/games/Fog Signals/game.iso"), bytes("mine"));
+}
+
+TEST_F(CliKit, WhatIsNotTheBaseIsNamed) {
+    Bytes other = disc;
+    other[40'000] ^= std::byte{1};
+    folder.put("other/other.iso", other);
+    expect(say({"apply", "other/other.iso", "fog"}, 1),
+           {"is not Kelp Harbour", "crc32", crc32(disc).hex(), crc32(other).hex()});
+    expect(say({"verify", "fog", "other"}, 1), {"Kelp Harbour is not among what was given"});
+    expect(say({"apply", "kelp.iso", "fog", "-o", "kelp.iso"}, 2), {"is a file", "2 outputs"});
+}
+
+TEST_F(CliKit, OutputsNeverTakeTheBasesPlace) {
+    folder.put("one/README.md", "One."), folder.put("one/berths.txt", "x\n");
+    folder.put("one/kit.toml", fmt::format("hotstitch-kit = 1\nname = \"One\"\nreadme = \"README.md\"\n[[base]]\nid = "
+                                           "\"game\"\nany = [{{crc32 = \"{}\"}}]\n"
+                                           "[[step]]\nput = \"berths.txt\"\ninto = "
+                                           "\"game:BERTHS.TXT\"\n[[output]]\nfrom = \"game\"\nname = \"kelp.iso\"\n",
+                                           crc32(disc).hex()));
+    expect(say({"apply", "kelp.iso", "one"}, 2), {"in the place of"});
+    expect(say({"apply", "kelp.iso", "one", "-o", "kelp.iso"}, 2), {"in the place of"});
+    expect(say({"apply", "kelp.iso", "one", "-o", "one/"}, 2), {"in the place of the kit"});
+    expect(say({"apply", "kelp.iso", "one", "-o", "-"}, 2), {"standard output"});
+    EXPECT_EQ(contents(folder / "kelp.iso"), disc);
+    expect(say({"apply", "kelp.iso", "one", "--in-place"}, 0), {"Made", "backup"});
+    EXPECT_NE(contents(folder / "kelp.iso"), disc);
+    expect(say({"verify", "--receipt", "kelp.iso"}, 0), {"still what was made", "One"});
+    say({"undo", "kelp.iso"}, 0);
+    EXPECT_EQ(contents(folder / "kelp.iso"), disc);
+    write_tree_kit();
+    expect(say({"apply", "prog", "tides", "-o", "prog/"}, 2), {"in the place of"});
+    expect(say({"apply", "prog", "tides", "-o", "prog/sub"}, 2), {"in the place of"});
+}
+
+TEST_F(CliKit, AFolderBesideAndInPlace) {
+    write_tree_kit();
+    say({"apply", "prog", "tides"}, 0);
+    EXPECT_EQ(contents(folder / "Night Tides/kelp.dat"), changed_data());
+    EXPECT_FALSE(fs::exists(folder / "Night Tides/doc"));
+    EXPECT_NE(fs::status(folder / "Night Tides/bin/new.sh").permissions() & fs::perms::owner_exec, fs::perms::none);
+    EXPECT_EQ(contents(folder / "prog/kelp.dat"), data);
+    say({"undo", "Night Tides"}, 0);
+    EXPECT_FALSE(fs::exists(folder / "Night Tides"));
+    expect(say({"apply", "prog", "tides", "--in-place"}, 0), {"way back"});
+    EXPECT_EQ(contents(folder / "prog/kelp.dat"), changed_data());
+    expect(say({"verify", "--receipt", "prog"}, 0), {"still what was made", "Night Tides"});
+    folder.put("prog/saved game", "the player's own");
+    folder.put("prog/bin/new.sh", "changed");
+    expect(say({"verify", "--receipt", "prog"}, 1), {"bin/new.sh"});
+    expect(say({"undo", "prog"}, 1), {"bin/new.sh", "nothing was touched"});
+    EXPECT_EQ(contents(folder / "prog/kelp.dat"), changed_data());
+    folder.put("prog/bin/new.sh", "#!/bin/sh\nnew\n");
+    say({"undo", "prog"}, 0);
+    EXPECT_EQ(contents(folder / "prog/kelp.dat"), data);
+    EXPECT_EQ(contents(folder / "prog/doc/old.txt"), bytes("old\n"));
+    EXPECT_FALSE(fs::exists(folder / "prog/bin"));
+    EXPECT_EQ(contents(folder / "prog/saved game"), bytes("the player's own"));
+    // A name that is another's but for case, which the folder has by chance.
+    folder.put("prog/BIN", "x");
+    expect(say({"apply", "prog", "tides", "--in-place"}, 1), {"only by case"});
+    fs::create_symlink("/etc", folder / "prog/etc");
+    expect(say({"apply", "prog", "tides", "--in-place"}, 1), {"leads out of the folder"});
+}
+
+TEST_F(CliKit, SeveralOnOneBase) {
+    folder.put("title/README.md", "T."), folder.put("title/title.bin", Bytes(9000, std::byte{9})),
+        folder.put("title/cover.png", "p");
+    write_kit("title", "New Title", "1", "title.bin");
+    {
+        std::ofstream file(folder / "title/kit.toml", std::ios::app);
+        file << "[[step]]\nput = \"title.bin\"\ninto = \"game:TITLE.BIN\"\n";
+    }
+    expect(say({"apply", "kelp.iso", "fog", "title", "-o", "out/"}, 1),
+           {"contradict", "game:BERTHS.TXT", "Fog Signals", "New Title"});
+    EXPECT_FALSE(fs::exists(folder / "out"));
+    expect(say({"apply", "kelp.iso", "fog", "title", "-o", "out/", "--plan"}, 1), {"contradict"});
+    folder.put("title/title.bin", "foggy\n");  // now both put the same there
+    say({"apply", "kelp.iso", "fog", "title", "-o", "out/"}, 0);
+    say({"take", "out/games/Fog Signals/game.iso:TITLE.BIN", "-o", "t.bin"}, 0);
+    EXPECT_EQ(contents(folder / "t.bin"), bytes("foggy\n"));
+    EXPECT_TRUE(fs::exists(folder / "out/games/New Title/cover.png")) << "what else the second makes";
+    EXPECT_FALSE(fs::exists(folder / "out/games/New Title/game.iso")) << "the disc is made once";
+}
+
+TEST_F(CliKit, CreatedFromTheCommandLine) {
+    say({"put", "kelp.iso", "BERTHS.TXT=fog/berths.txt", "-o", "new.iso"}, 0);
+    expect(say({"create", "kelp.iso", "new.iso", "--format", "kit", "--title", "Fog", "--base-name", "europe"}, 0),
+           {"Made", "Fog.kit", "from source"});
+    say({"apply", "kelp.iso", "Fog.kit", "-o", "made.iso"}, 0);
+    EXPECT_EQ(contents(folder / "made.iso"), contents(folder / "new.iso"));
+    say({"create", "kelp.iso", "new.iso", "-o", "Fog/", "--format", "kit", "--also", "kelp.iso", "new.iso"}, 0);
+    expect(say({"create", "kelp.iso", "prog", "--format", "kit"}, 2), {"folders"});
+    expect(say({"create", "kelp.iso", "kelp.iso", "--format", "kit"}, 2), {"the same"});
+    expect(say({"create", "kelp.iso", "new.iso", "-o", "a.bps", "--title", "x"}, 2), {"for kits"});
+}
+
+TEST_F(CliKit, AShelfOfModsByTurns) {
+    const Bytes night = [&] {
+        Bytes b = disc;
+        b[50'000] ^= std::byte{7};
+        return b;
+    }();
+    folder.put("night.bps", create(disc, night)), folder.put("Copy.iso", [&] {
+        Bytes b = disc;
+        b.resize(b.size() + 2048);
+        return b;
+    }());
+    const auto game = [&] { return contents(folder / "kelp.iso"); };
+    expect(say({"shelf", "kelp.iso"}, 0), {"the original is in place"});
+    expect(say({"shelf", "kelp.iso", "--keep", "night.bps", "fog", "Copy.iso"}, 0), {"3 mods put on the shelf"});
+    EXPECT_LT(fs::file_size(folder / "kelp.iso.shelf/mods/Copy.bps"), 3000u) << "a copy costs what differs";
+    const Bytes copy = contents(folder / "Copy.iso");
+    for (const auto& [name, wanted] :
+         {std::pair{"night", night}, {"Copy", copy}, {"night", night}, {"original", disc}, {"Copy", copy}}) {
+        say({"shelf", "kelp.iso", "--use", name}, 0);
+        EXPECT_TRUE(game() == wanted) << name;
+        expect(say({"shelf", "kelp.iso"}, 0), {"→ " + std::string(name)});
+    }
+    expect(say({"shelf", "kelp.iso", "--use", "Copy"}, 0), {"Nothing to do"});
+    say({"shelf", "kelp.iso", "--use", "fog"}, 0);
+    expect(say({"take", "kelp.iso:BERTHS.TXT", "-o", "b.txt"}, 0), {});
+    EXPECT_EQ(contents(folder / "b.txt"), bytes("foggy\n"));
+    expect(say({"shelf", "kelp.iso", "--use", "fog", "night"}, 2), {"do not go together"});
+    expect(say({"shelf", "kelp.iso", "--use", "nigt"}, 2), {"did you mean night?"});
+    expect(say({"shelf", "kelp.iso", "--keep", "prog/kelp.dat", "--use", "night"}, 2), {"calls of their own"});
+    // Changed from outside: said, and kept aside.
+    folder.put("kelp.iso", "an update");
+    expect(say({"shelf", "kelp.iso"}, 1), {"does not know"});
+    expect(say({"shelf", "kelp.iso", "--use", "original"}, 0), {"kept aside"});
+    EXPECT_EQ(game(), disc);
+    folder.put("kelp.iso", "an update");
+    expect(say({"shelf", "kelp.iso", "--adopt"}, 0), {"the original is in place"});
+    expect(say({"shelf", "kelp.iso", "--use", "night"}, 1), {"Nothing was written"});
+    EXPECT_EQ(game(), bytes("an update"));
+    folder.put("kelp.iso", disc);
+    say({"shelf", "kelp.iso", "--adopt"}, 0);
+    fs::remove_all(folder / "kelp.iso.shelf");
+    expect(say({"shelf", "kelp.iso"}, 0), {"the original is in place"});
+    folder.put("kelp.iso.shelf/shelf.toml", "hotstitch-shelf = 1\n[[mod]]\nname = \"x\"\nfile = \"../../evil\"\n");
+    expect(say({"shelf", "kelp.iso", "--use", "x"}, 3), {"leads out"});
+}
+
+TEST_F(CliKit, AShelfOfAFolder) {
+    write_tree_kit();
+    fs::copy(folder / "prog", folder / "Quiet", fs::copy_options::recursive);
+    folder.put("Quiet/quiet.txt", "hush\n");
+    say({"shelf", "prog", "--keep", "tides", "Quiet"}, 0);
+    say({"shelf", "prog/", "--use", "Quiet"}, 0);
+    EXPECT_TRUE(fs::exists(folder / "prog/quiet.txt"));
+    say({"shelf", "prog", "--use", "tides"}, 0);
+    EXPECT_FALSE(fs::exists(folder / "prog/quiet.txt"));
+    EXPECT_EQ(contents(folder / "prog/kelp.dat"), changed_data());
+    folder.put("prog/kelp.dat", "changed by the game");
+    expect(say({"shelf", "prog"}, 1), {"does not know"});
+    expect(say({"shelf", "prog", "--use", "original"}, 0), {"kept aside"});
+    EXPECT_EQ(contents(folder / "prog/kelp.dat"), data);
+    EXPECT_EQ(contents(folder / "prog/doc/old.txt"), bytes("old\n"));
+    EXPECT_FALSE(fs::exists(folder / "prog/bin"));
+}
+
+}  // namespace
+}  // namespace hotstitch
