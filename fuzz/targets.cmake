@@ -1,5 +1,5 @@
 # The fuzz targets: one line each, the file and what it is compiled for. Used by fuzz/ and, to replay the seeds, tests/.
-set(fuzz_targets ips ups bps vcdiff window huffman lzma apply archive image create record pe elf ps_x dol payload packing disc volume udf cue console partition cartridge copy chunk keys map edits)
+set(fuzz_targets ips ups bps vcdiff window huffman lzma apply archive image create record pe elf ps_x dol payload packing disc volume udf cue console partition cartridge copy chunk keys map edits kit)
 # Targets that share a file are told apart by their number in it.
 set(fuzz_families "reader ips ups bps vcdiff" "window window huffman lzma" "executable pe elf ps_x dol" "payload payload packing" "disc disc volume udf cue"
     "console console partition cartridge copy chunk keys" "field map edits")

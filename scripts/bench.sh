@@ -3,7 +3,7 @@
 # five, warm cache, on the file system of build/. Then the same work in memory. Needs about 5 GB of disk.
 # bench.sh WORD runs only the rows of whole files whose name holds the word, for example "1 GiB"; "describe" only what
 # recognising a ROM costs beside the checksums, "payload" only packing and unpacking, "disc" only discs, "copy" only compressed copies and
-# an encrypted partition, "fields" only fields and charts.
+# an encrypted partition, "fields" only fields and charts, "kit" only kits.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 . scripts/measured.sh
@@ -166,3 +166,25 @@ fi
 echo
 echo "In memory, 16 MiB of noise"
 memory_bench --benchmark_counters_tabular=true 2>/dev/null
+if [ -z "$only" ] || [ "$only" = kit ]; then
+    echo
+    echo "Kits of two discs, laid out anew: a third of the files changed, one grown, one added, one moved (median of 5)"
+    for size in 120 1250; do
+        mkdir -p "$folder/tree/DATA" "$folder/tree/VOICES"
+        files=$((size < 1000 ? 45 : 110))
+        head -c "${size}M" /dev/urandom >"$folder/tree/FILM.BIN" && head -c 5M /dev/urandom >"$folder/tree/VOICES/OLD.BIN"
+        for i in $(seq $files); do { head -c 700K /dev/urandom && git ls-files 'src/*.cc' | xargs cat | head -c 300K; } >"$folder/tree/DATA/F$i.BIN"; done
+        genisoimage -quiet -R -o "$folder/old.iso" "$folder/tree"
+        for i in $(seq 1 3 $files); do printf 'mod %d' "$i" | dd of="$folder/tree/DATA/F$i.BIN" bs=1 seek=$((i * 1000)) conv=notrunc status=none; done
+        head -c 100K /dev/urandom >>"$folder/tree/DATA/F2.BIN" && head -c 2M /dev/urandom >"$folder/tree/DATA/NEW.BIN"
+        mv "$folder/tree/VOICES/OLD.BIN" "$folder/tree/VOICES/MOVED.BIN"
+        genisoimage -quiet -R -o "$folder/new.iso" "$folder/tree"
+        rm -r "$folder/tree"
+        hotstitch create "$folder/old.iso" "$folder/new.iso" --format vcdiff --effort best -o "$folder/one.xdelta" -q >/dev/null
+        hotstitch create "$folder/old.iso" "$folder/new.iso" --format kit -o "$folder/disc.kit" -q >/dev/null
+        awk -v n="$(stat -c %s "$folder/new.iso")" -v k="$(stat -c %s "$folder/disc.kit")" -v p="$(stat -c %s "$folder/one.xdelta")" 'BEGIN {
+            printf "disc of %.0f MB: kit %d bytes, best single patch %d = %.3f x\n", n/1e6, k, p, k/p }'
+        row "apply the kit" "$folder/new.iso" hotstitch apply "$folder/old.iso" "$folder/disc.kit" -o "$folder/out" -q
+        rm -f "$folder"/*.iso "$folder"/*.kit "$folder"/*.xdelta
+    done
+fi

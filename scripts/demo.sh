@@ -144,3 +144,72 @@ say "25. Where does a change lie?"
 show chart "$original" "player/Night Tides.bps" --svg player/night-tides.svg --hex 2
 show chart "Kelp Harbour (disc, revision 0).iso" "$disc.iso"
 show chart "Kelp Harbour (Europe).dat" player/europe.dat --map kelp-europe.map.toml
+
+say "26. Fog Signals as a kit for both editions of the disc: the film of the foghorn in place of the title, a ferry that answers, and a cover."
+mkdir -p fog-signals/patches
+head -c 300000 foghorn.wav >fog-signals/title.bin
+echo "Fog Signals for Kelp Harbour. Put the disc in, and listen." >fog-signals/README.md
+hexdump -n 64 foghorn.wav >fog-signals/cover.txt
+for revision in 0 1; do
+    show take "Kelp Harbour (disc, revision $revision).iso:VOICES/FERRY.BIN" -o player/ferry.bin --replace --no-backup -q
+    cp player/ferry.bin player/ferry-answers.bin
+    printf 'TOOT' | dd of=player/ferry-answers.bin bs=1 seek=4000 conv=notrunc status=none
+    show create player/ferry.bin player/ferry-answers.bin -o "fog-signals/patches/revision-$revision.bps" -q
+done
+cat >fog-signals/kit.toml <<'KIT'
+hotstitch-kit = 1
+name = "Fog Signals"
+version = "1.2"
+author = "the harbour master"
+readme = "README.md"
+
+[[base]]
+id = "game"
+title = "Kelp Harbour, the disc"
+any = [
+  {name = "revision-0", size = 1032192, crc32 = "00719be3"},
+  {name = "revision-1", size = 1636352, crc32 = "450a74ac"},
+]
+
+[[step]]
+put = "title.bin"
+into = "game:DATA/TITLE.BIN"
+
+[[step]]
+note = "the ferry answers the foghorn"
+apply = "patches/{game}.bps"
+to = "game:VOICES/FERRY.BIN"
+
+[[output]]
+from = "game"
+name = "games/{name}/game.iso"
+
+[[output]]
+from = "cover.txt"
+name = "games/{name}/cover.txt"
+KIT
+show kit check fog-signals "$disc.iso"
+show kit pack fog-signals -o "Fog Signals.kit"
+show describe "Fog Signals.kit"
+show verify "Fog Signals.kit" "$disc.iso"
+show apply "$disc.iso" "Fog Signals.kit" -o player/
+show verify --receipt "player/games/Fog Signals/game.iso"
+show apply "$original" "Fog Signals.kit" -o player/ || echo "(exit $?)"
+
+say "27. The same mod for the program's folder, made from a modified copy; in place, and back."
+mkdir -p program/data program/saves modded
+cp "Harbour Master.exe" program/ && cp "Kelp Harbour (Europe).dat" program/data/kelp.dat && cp foghorn.wav program/data/
+cp -a program/. modded/
+printf '\x0e' | dd of=modded/data/kelp.dat bs=1 seek=$((0x200 + 32 + 16)) conv=notrunc status=none
+mv modded/data/foghorn.wav modded/data/horn.wav && echo "Fog." >modded/fog.txt
+show create program modded --format kit --title "Fog Signals for the program" -o fog-program/
+cat fog-program/kit.toml
+show apply program fog-program --in-place
+show verify --receipt program
+show undo program
+
+say "28. A shelf: two mods of one game by turns in its place, and the original back."
+cp "$original" player/game.sfc
+show shelf player/game.sfc --keep "player/Night Tides.bps" "Longer Berths.sfc"
+show shelf player/game.sfc --use "Night Tides"
+show shelf player/game.sfc --use original

@@ -9,7 +9,7 @@ minutes=$1
 shift
 targets=("$@")
 [ ${#targets[@]} -gt 0 ] || targets=(ips ups bps vcdiff window huffman lzma apply archive image create record pe elf ps_x dol payload packing disc volume udf cue
-    console partition cartridge copy chunk keys map edits)
+    console partition cartridge copy chunk keys map edits kit)
 
 scripts/setup.sh
 scripts/build.sh fuzz

@@ -112,6 +112,12 @@ TEST_F(CliKit, MadeUndoneAndRenewed) {
     expect(say({"renew", "out/games/Fog Signals/game.iso", "newer"}, 0), {"Fog Signals 1.3"});
     expect(say({"take", "out/games/Fog Signals/game.iso:BERTHS.TXT", "-o", "b.txt"}, 0), {"Took"});
     EXPECT_EQ(contents(folder / "b.txt"), bytes("foggier\n"));
+    // A release that calls it otherwise, and back.
+    write_kit("newer", "Fog Horns", "2", "berths.txt");
+    say({"renew", "out/games/Fog Signals/game.iso", "newer"}, 0);
+    EXPECT_TRUE(fs::exists(folder / "out/games/Fog Horns/game.iso"));
+    EXPECT_FALSE(fs::exists(folder / "out/games/Fog Signals")) << "what is no longer made";
+    say({"renew", "out/games/Fog Horns/game.iso.receipt.json", "fog"}, 0);
     // Somebody else's change is not removed.
     folder.put("out/games/Fog Signals/cover.png", "mine");
     expect(say({"verify", "--receipt", "out/games/Fog Signals/game.iso"}, 1), {"cover.png"});
@@ -161,6 +167,10 @@ TEST_F(CliKit, OutputsNeverTakeTheBasesPlace) {
     expect(say({"apply", "kelp.iso", "one", "--in-place"}, 0), {"Made", "backup"});
     EXPECT_NE(contents(folder / "kelp.iso"), disc);
     expect(say({"verify", "--receipt", "kelp.iso"}, 0), {"still what was made", "One"});
+    const Bytes once = contents(folder / "kelp.iso");
+    folder.put("one/berths.txt", "y\n");
+    say({"renew", "kelp.iso", "one"}, 0);
+    EXPECT_NE(contents(folder / "kelp.iso"), once);
     say({"undo", "kelp.iso"}, 0);
     EXPECT_EQ(contents(folder / "kelp.iso"), disc);
     write_tree_kit();
@@ -180,6 +190,11 @@ TEST_F(CliKit, AFolderBesideAndInPlace) {
     expect(say({"apply", "prog", "tides", "--in-place"}, 0), {"way back"});
     EXPECT_EQ(contents(folder / "prog/kelp.dat"), changed_data());
     expect(say({"verify", "--receipt", "prog"}, 0), {"still what was made", "Night Tides"});
+    folder.put("tides/new.sh", "#!/bin/sh\nnewer\n");
+    say({"renew", "prog", "tides"}, 0);
+    EXPECT_EQ(contents(folder / "prog/bin/new.sh"), bytes("#!/bin/sh\nnewer\n"));
+    folder.put("tides/new.sh", "#!/bin/sh\nnew\n");
+    say({"renew", "prog", "tides"}, 0);
     folder.put("prog/saved game", "the player's own");
     folder.put("prog/bin/new.sh", "changed");
     expect(say({"verify", "--receipt", "prog"}, 1), {"bin/new.sh"});

@@ -121,7 +121,7 @@ void create_one_kit(const CreateArguments& arguments, const Context& context, Re
                   {"added", made.added},   {"moved", made.moved},     {"removed", made.removed}};
     report.fact("changes", "changes", fmt::format("{}", fmt::join(has, ", ")), steps);
     report.fact("editions", "editions", fmt::format("{}", made.editions), made.editions);
-    file_fact(report, "kit_file", made.path, made.digests.crc32 ? made.digests : Digests{.size = made.size});
+    file_fact(report, "file", made.path, made.digests.crc32 ? made.digests : Digests{.size = made.size});
     path_fact(report, "backup", "backup", made.backup);
     if (made.shared) shared_fact(report, *made.shared);
     report.fact("checked", "checked", "applied to the source, it makes the target, byte for byte",

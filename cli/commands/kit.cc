@@ -113,7 +113,7 @@ void verify_kit_receipt(const fs::path& file, const Receipt& receipt, const Cont
         report.fact("made_by", "by the kit", escaped(kit.name + (kit.version.empty() ? "" : " " + kit.version)),
                     made_by);
     for (const ReceiptKits::Base& base : receipt.kits->bases)
-        report.fact("made_of", "of", fmt::format("{}, {}", escaped(base.file.path), escaped(base.edition)),
+        report.fact("made_of", "of", escaped(base.file.path + (base.edition == "only" ? "" : ", " + base.edition)),
                     file_json(receipt.source.path, receipt.source.digests));
     const std::vector<std::string> wrong = not_as_made(receipt, folder, context);
     if (wrong.empty()) return report.good("as-made", fmt::format("{} is still what was made.", shown(file)));

@@ -102,7 +102,9 @@ struct KitRequest {
     Replace replace = Replace::never;
     bool receipt = true, digests = false;
     bool allow_target = false;        ///< go on although an output is not what its check says
-    std::optional<Receipt> renews{};  ///< of outputs that are made anew
+    /// Of outputs that are made anew, and the folder that it lies in; what was changed in place is undone first.
+    std::optional<Receipt> renews{};
+    std::filesystem::path renews_in{};
 };
 
 /// One step of those that are done.
@@ -231,8 +233,8 @@ HOTSTITCH_EXPORT std::optional<Receipt> receipt_of(const std::filesystem::path& 
 HOTSTITCH_EXPORT std::vector<std::string> not_as_made(const Receipt& receipt, const std::filesystem::path& folder,
                                                       const WorkOptions& options = {});
 
-/// What applying newer kits to the bases of a receipt comes to. `receipt`: it, or its output. Throws Error(usage) for
-/// what was changed in place. REQUIRES that receipt_of() has one, of kits.
+/// What applying newer kits to the bases of a receipt comes to. `receipt`: it, or its output. REQUIRES that receipt_of()
+/// has one, of kits.
 HOTSTITCH_EXPORT KitRequest plan_kit_renewal(const std::filesystem::path& receipt, std::vector<std::string> newer);
 
 /// What a step does, for people: "put files/title.bin into game:DATA/TITLE.BIN".

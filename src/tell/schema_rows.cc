@@ -145,7 +145,7 @@ constexpr SchemaRow rows[] = {
     {"create", "own_bytes", "shared", "how much of the patch the source holds too"},
     {"create", "compression", "string?", "of a VCDIFF patch's sections"},
     {"create", "kits", "kit_info[]", "with --format kit: what was made"},
-    {"create", "kit_file", "file", "of a kit: the folder or file"},
+    {"create", "file", "file", "of a kit: the folder or file"},
     {"create", "changes", "kit_changes", "of a kit: how many of each"},
     {"create", "editions", "integer", "of a kit"},
     {"kit_changes", "*fields", "integer", "set by a map"},

@@ -29,7 +29,7 @@ struct Candidate {
 
 class Finding {
 public:
-    Finding(const Kit& kit, const WorkOptions& work) : kit_(kit), work_(work) {
+    Finding(const Kit& kit, const WorkOptions& work) : work_(work) {
         for (const KitBase& base : kit.bases) found_.push_back({.base = &base});
     }
 
@@ -204,7 +204,6 @@ private:
         return {};
     }
 
-    const Kit& kit_;
     const WorkOptions& work_;
     std::vector<KitBaseFound> found_;
 };

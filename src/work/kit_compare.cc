@@ -204,7 +204,7 @@ private:
         WorkingFile made(before);
         for (const auto& [name, part] : old_files) {
             if (new_files.contains(name)) continue;
-            const bool done = put_into(made, limits, [&](const Container& now, const PutOptions& options) {
+            const bool done = put_into(made, limits, [&name = name](const Container& now, const PutOptions& options) {
                 return now.remove(find_part(now, name), options).change;
             });
             if (done) all.add(FoundStep{.step = {.does = Does::remove, .at = inside_of(at, name)}});
@@ -216,10 +216,11 @@ private:
             const SharedSource old_content = was ? content_of(*old_one, there->second, before) : nullptr;
             if (was && same_bytes(*old_content, *content)) continue;
             made.keep(content);
-            const bool done = put_into(made, limits, [&](const Container& now, const PutOptions& options) {
-                return was ? now.put(find_part(now, name), content, options).change
-                           : now.add(name, content, options).change;
-            });
+            const bool done =
+                put_into(made, limits, [&, &name = name](const Container& now, const PutOptions& options) {
+                    return was ? now.put(find_part(now, name), content, options).change
+                               : now.add(name, content, options).change;
+                });
             if (!done) continue;
             all.add(
                 was ? file(old_content, content, inside_of(at, name), limits_inside(limits, *before, name), depth + 1)

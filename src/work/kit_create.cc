@@ -93,6 +93,7 @@ private:
             }
             name = safe_name(name);
             std::replace(name.begin(), name.end(), ' ', '-');
+            if (name.empty() && pairs_.size() == 1) name = "only";
             if (name.empty() || taken.contains(name)) name = fmt::format("edition-{}", i + 1);
             taken.insert(name);
         }

@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <set>
 
 #include "base/chunks.h"
 #include "hotstitch/delivery.h"
@@ -244,6 +245,11 @@ private:
             for (auto made = made_.rbegin(); made != made_.rend(); ++made)
                 if (made->folder) made->folder->take_back();
             throw;
+        }
+        if (state_.request.renews) {
+            std::set<fs::path> now{receipt_file};
+            for (const Made& made : made_) now.insert(made.told.path);
+            remove_former(*state_.request.renews, state_.request.renews_in, now, state_.work);
         }
         for (Made& made : made_) {
             if (made.folder) made.folder->finish();

@@ -8,6 +8,7 @@
 #include "base/letters.h"
 #include "hotstitch/delivery.h"
 #include "hotstitch/error.h"
+#include "hotstitch/jobs.h"
 #include "hotstitch/words.h"
 #include "work/kit_state.h"
 #include "work/receipts.h"
@@ -77,6 +78,25 @@ void KitJob::State::finish_stopped() {
     }
 }
 
+/// What an older version changed in place goes first; but not before it is known that the newer one is for the same.
+void KitJob::State::undo_former() {
+    if (!request.renews || !request.in_place) return;
+    for (const KitInput& kit : kits)
+        for (const KitBase& base : kit.kit().bases)
+            for (const ReceiptKits::Base& was : request.renews->kits->bases) {
+                const auto is_it = [&](const KitEdition& edition) {
+                    return compare(edition.digests, was.file.digests).empty();
+                };
+                if (was.folder || base.folder || std::any_of(base.any.begin(), base.any.end(), is_it)) continue;
+                throw Error(ErrorCode::wrong_source,
+                            fmt::format("{} is for another file than the one before", kit.path().string()))
+                    .in("base")
+                    .found(was.file.digests.crc32->hex())
+                    .hint("nothing was touched; undo, and look for the edition that the newer kit is for");
+            }
+    undo(request.given.front(), {}, work);
+}
+
 void KitJob::State::open() {
     finish_stopped();
     for (const std::string& name : request.kits) kits.emplace_back(name, work);
@@ -86,6 +106,7 @@ void KitJob::State::open() {
                 .in("kit")
                 .found(fmt::format("{}", fmt::join(wrong, "\n")))
                 .hint("get the kit again, or tell its maker");
+    undo_former();
     for (const KitInput& kit : kits) bases.push_back(find_kit_bases(kit.kit(), request.given, work));
 }
 

@@ -6,6 +6,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <set>
 
 #include "hotstitch/delivery.h"
 #include "hotstitch/error.h"
@@ -69,6 +70,16 @@ std::vector<std::string> differing(const ReceiptKits::Output& output, const fs::
     return all;
 }
 
+/// Returns where it was kept, when nothing proves that it is what was put there.
+std::optional<fs::path> remove_output(const ReceiptKits::Output& output, const fs::path& path) {
+    if (!is_proven(output, path)) return set_aside_as_backup(path);
+    if (output.folder)
+        remove_folder(path);
+    else
+        remove_file(path, *stamp_of(path), false);
+    return std::nullopt;
+}
+
 void check_bases(const Receipt& receipt, const fs::path& folder, const WorkOptions& work) {
     for (const ReceiptKits::Base& base : receipt.kits->bases) {
         const std::string path = path_from_receipt(base.file.path, folder).string();
@@ -117,14 +128,8 @@ UndoResult undo_kits(const fs::path& file, const Receipt& receipt, const WorkOpt
     check_bases(receipt, folder, work);
     UndoResult result{.outcome = there.empty() ? UndoOutcome::removed_already : UndoOutcome::removed, .file = file};
     if (!receipt.kits->bases.empty()) result.source = path_from_receipt(receipt.kits->bases.front().file.path, folder);
-    for (const auto& [path, output] : there) {
-        if (!is_proven(*output, path))
-            result.kept = set_aside_as_backup(path);
-        else if (output->folder)
-            remove_folder(path);
-        else
-            remove_file(path, *stamp_of(path), false);
-    }
+    for (const auto& [path, output] : there)
+        if (const auto kept = remove_output(*output, path)) result.kept = kept;
     const fs::path receipt_file = receipt_path(file);
     if (const auto stamp = stamp_of(receipt_file)) remove_file(receipt_file, *stamp, false);
     // Folders that were made for the outputs, as far as nothing else is in them.
@@ -134,6 +139,22 @@ UndoResult undo_kits(const fs::path& file, const Receipt& receipt, const WorkOpt
              at = at.parent_path())
             if (!fs::is_empty(at, code) || !fs::remove(at, code)) break;
     return result;
+}
+
+void remove_former(const Receipt& receipt, const fs::path& folder, const std::set<fs::path>& now,
+                   const WorkOptions& work) {
+    const fs::path old_receipt = receipt_path(folder / receipt.target.path);
+    std::set<fs::path> emptied;
+    for (const ReceiptKits::Output& output : receipt.kits->outputs) {
+        const fs::path path = path_from_receipt(output.file.path, folder);
+        if (now.contains(path) || !is_as_made(output, path, work)) continue;
+        remove_output(output, path);
+        emptied.insert(path.parent_path());
+    }
+    if (const auto stamp = stamp_of(old_receipt); stamp && !now.contains(old_receipt))
+        remove_file(old_receipt, *stamp, false);
+    std::error_code code;
+    for (const fs::path& one : emptied) fs::remove(one, code);  // where nothing else is in it
 }
 
 std::optional<Receipt> receipt_of(const fs::path& output) {
@@ -152,10 +173,12 @@ KitRequest plan_kit_renewal(const fs::path& named, std::vector<std::string> newe
     if (name.ends_with(ending)) name.resize(name.size() - ending.size());
     const fs::path file = name, folder = file.parent_path();
     Receipt receipt = receipt_of(file).value();
-    if (receipt.in_place)
-        throw Error(ErrorCode::usage, fmt::format("{} was changed in place", file.string()))
-            .in("receipt")
-            .hint("undo it, then apply the newer kit in place");
+    if (receipt.in_place) {
+        KitRequest request{.given = {file.string()}, .kits = std::move(newer), .in_place = true};
+        request.replace = Replace::keep_backup;
+        request.renews = std::move(receipt);
+        return request;
+    }
     KitRequest request;
     for (const ReceiptKits::Base& base : receipt.kits->bases)
         request.given.push_back(path_from_receipt(base.file.path, folder).string());
@@ -163,7 +186,7 @@ KitRequest plan_kit_renewal(const fs::path& named, std::vector<std::string> newe
     const fs::path root = path_from_receipt(receipt.kits->root, folder);
     request.output = (root / "").string();
     request.replace = not_as_made(receipt, folder, {}).empty() ? Replace::without_backup : Replace::keep_backup;
-    request.renews = std::move(receipt);
+    request.renews = std::move(receipt), request.renews_in = folder;
     return request;
 }
 

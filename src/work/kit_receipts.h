@@ -4,6 +4,7 @@
 
 #include <filesystem>
 #include <optional>
+#include <set>
 #include <string>
 #include <vector>
 
@@ -15,6 +16,10 @@ namespace hotstitch {
 
 /// Whether an output that stands at this path is what was made. Throws Error(cancelled).
 bool is_as_made(const ReceiptKits::Output& output, const std::filesystem::path& path, const WorkOptions& work);
+
+/// What kits made before and is not among `now`, their receipt too: removed, as far as it still is what was made.
+void remove_former(const Receipt& receipt, const std::filesystem::path& folder,
+                   const std::set<std::filesystem::path>& now, const WorkOptions& work);
 
 /// Everything that kits made, removed. `folder`: that the receipt lies in. Throws Error(wrong_target) where something
 /// is another by now, Error(wrong_source) where a base is gone; nothing was touched then.

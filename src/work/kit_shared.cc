@@ -39,17 +39,17 @@ SharedBytes count_kit_shared(const KitInput& kit, const std::vector<KitBaseFound
         if (found)
             way.bases.emplace(found.base->id, std::make_shared<WorkingBase>(working_base(found, options.limits)));
     std::set<std::string> counted;
-    for (const KitStep& step : kit.kit().steps) {
+    const auto count = [&](const KitStep& step) {
         const bool publishes = step.does == KitStep::Does::apply || step.does == KitStep::Does::put;
-        if (!publishes || !is_done(way, step) || !split_kit_address(kit.kit(), step.file).first.empty()) continue;
-        if (!counted.insert(way.text(step.file)).second) continue;
+        if (!publishes || !split_kit_address(kit.kit(), step.file).first.empty()) return;
+        if (!counted.insert(way.text(step.file)).second) return;
         const SharedSource file = content_at(way, step.file, true, options);
         SharedSource source;
         try {
-            source = content_at(way, step.at, true, options);
+            source = content_at(way, step.at, false, options);
         } catch (const Error& error) {  // a file that is new has nothing in its place
             if (error.code() == ErrorCode::cancelled) throw;
-            continue;
+            return;
         }
         const SharedBytes one =
             step.does == KitStep::Does::put
@@ -57,6 +57,12 @@ SharedBytes count_kit_shared(const KitInput& kit, const std::vector<KitBaseFound
                 : count_shared(*open_patch(*file, options.limits), *source, options.limits, options.progress);
         all.literal += one.literal, all.shared += one.shared;
         all.counted = all.counted && one.counted;
+    };
+    // A patch is for what the steps before it have made.
+    for (const KitStep& step : kit.kit().steps) {
+        if (!is_done(way, step)) continue;
+        count(step);
+        run_step(way, step, options);
     }
     return all;
 }

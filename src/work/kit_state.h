@@ -26,6 +26,7 @@ struct KitJob::State {
 
     void open();
     void finish_stopped();
+    void undo_former();
     bool is_made_in_place() const;
     void make_plan();
     void refuse_missing() const;
