@@ -53,7 +53,6 @@ rm "Night Tides.sfc" "Fog Signals.sfc"
 shot apply 'hotstitch apply "Kelp Harbour.sfc" "Night Tides.bps"'
 shot verify 'hotstitch verify "Night Tides.bps" "Kelp Harbour (revision 0).sfc" "Kelp Harbour.sfc" "Kelp Harbour (copier header).smc" "Night Tides.sfc"'
 shot apply-refused 'hotstitch apply "Kelp Harbour (revision 0).sfc" "Night Tides.bps" -o "Night Tides (r0).sfc"'
-shot apply-headered 'hotstitch apply "Kelp Harbour (copier header).smc" "Night Tides.bps" -o "Night Tides (headered).sfc"'
 shot overlap 'hotstitch overlap "Kelp Harbour.sfc" "Night Tides.bps" "Fog Signals.bps"'
 shot recast 'hotstitch recast "Kelp Harbour.sfc" "Night Tides.bps" --format ups'
 shot renew 'hotstitch renew "Night Tides.sfc.receipt.json" "Fog Signals.bps"'
@@ -66,7 +65,6 @@ mkdir -p mods && cp "Night Tides.bps" mods/ && bsdtar --format=zip -cf shelf.zip
 mv "Kelp Harbour (disc, revision 1).iso" kelp.iso
 shot parts 'hotstitch parts shelf.zip --deep "*.gb*" "*header"; hotstitch parts "Kelp Harbour (disc, revision 1).cue"'
 shot describe-disc 'hotstitch describe "Kelp Harbour (disc, revision 1).cue"'
-shot describe-program 'hotstitch describe "Harbour Master (signed).exe" --at 0x401010; hotstitch mend "Harbour Master (signed).exe" large-address-aware -o mods/'
 hotstitch take kelp.iso:DATA/BERTHS.BIN -o berths.bin -q >/dev/null
 printf '\x30' | dd of=berths.bin bs=1 seek=14 conv=notrunc status=none
 hotstitch put kelp.iso DATA/BERTHS.BIN=berths.bin --patch berths.bps -q >/dev/null
@@ -74,3 +72,34 @@ shot put 'hotstitch put kelp.iso DATA/BERTHS.BIN=berths.bin VOICES/FERRY.BIN=kel
 shot fields 'hotstitch fields "Kelp Harbour (Europe).dat" "berth[0-9]"; hotstitch fields "Kelp Harbour (Europe).dat" "berth[Old Pier].depth=14" "berth[Ferry Stage].weather=calm" -o mods/deeper.dat'
 hotstitch apply "Kelp Harbour.sfc" "Night Tides.bps" -o "mods/Night Tides.sfc" -q >/dev/null
 shot chart 'hotstitch chart "Kelp Harbour.sfc" "mods/Night Tides.sfc" --hex 2'
+mkdir fog && echo "Put the disc in, and listen." >fog/README.md && head -c 300000 foghorn.wav >fog/title.bin
+cp berths.bin berths-new.bin && printf '\x44' | dd of=berths-new.bin bs=1 seek=30 conv=notrunc status=none
+hotstitch take kelp.iso:DATA/BERTHS.BIN -o plain-berths.bin -q >/dev/null && hotstitch create plain-berths.bin berths-new.bin -o fog/berths.bps -q >/dev/null
+cat >fog/kit.toml <<'KIT'
+hotstitch-kit = 1
+name = "Fog Signals"
+version = "1.2"
+author = "the harbour master"
+readme = "README.md"
+[[base]]
+id = "game"
+title = "Kelp Harbour, the disc"
+any = [{name = "revision-0", size = 1032192, crc32 = "00719be3"}, {name = "revision-1", size = 1636352, crc32 = "450a74ac"}]
+[[step]]
+put = "title.bin"
+into = "game:DATA/TITLE.BIN"
+[[step]]
+apply = "berths.bps"
+to = "game:DATA/BERTHS.BIN"
+only = ["revision-1"]
+note = "longer berths for the fog"
+[[output]]
+from = "game"
+name = "games/{name}/game.iso"
+[[output]]
+from = "README.md"
+name = "games/{name}/read me.txt"
+KIT
+shot kit 'hotstitch kit pack fog; hotstitch describe fog.kit; hotstitch apply kelp.iso fog.kit'
+cp "Kelp Harbour.sfc" game.sfc
+shot shelf 'hotstitch shelf game.sfc --keep "Night Tides.bps" "Longer Berths.sfc"; hotstitch shelf game.sfc --use "Night Tides"; hotstitch shelf game.sfc --use original -q'

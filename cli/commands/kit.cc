@@ -47,8 +47,18 @@ void state_made(const KitJob& job, Report& report) {
     if (stood)
         return report.good("made", fmt::format("{} {} there already, the same bytes: {}.", what,
                                                result.made.size() == 1 ? "stood" : "stand", titles_of(job)));
-    for (const KitInput& kit : job.kits())
-        report.next(fmt::format("read {}, of the kit {}", escaped(kit.kit().readme), shown(kit.path())));
+    const bool unchecked =
+        std::any_of(result.made.begin(), result.made.end(), [](const auto& m) { return m.from_base && !m.checked; });
+    if (unchecked) report.unchecked("what comes out of the base: the kit names no checksum of it");
+    for (const KitInput& kit : job.kits()) {
+        const std::string readme =
+            kit.is_folder() ? (kit.path() / kit.kit().readme).string() : kit.path().string() + ":" + kit.kit().readme;
+        if (kit.is_folder())
+            report.next(fmt::format("read {}", escaped(readme)));
+        else
+            report.next(fmt::format("read what the maker of {} says", title_of(kit.kit())),
+                        fmt::format("hotstitch take {} -o -", shell_file(readme)));
+    }
     report.conclude(result.overridden.empty() ? Mood::good : Mood::unsure, "made",
                     fmt::format("Made {}: {}{}.", what, titles_of(job), checked ? "; all is as the kit says" : ""),
                     ExitCode::yes);

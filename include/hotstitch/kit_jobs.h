@@ -136,7 +136,8 @@ struct KitMade {
     Digests digests{};        ///< of a folder: the size of all its files
     std::uint64_t files = 0;  ///< of a folder
     std::optional<std::filesystem::path> backup{};
-    bool checked = false;  ///< by a check of the kit
+    bool from_base = false;  ///< else a file of the kit as it is
+    bool checked = false;    ///< by a check of the kit
 };
 
 struct KitResult {

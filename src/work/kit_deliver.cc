@@ -139,6 +139,7 @@ private:
         OutputOptions options{.replace = replace_for(planned.path)};
         if (base != nullptr) options.executable_like = base->input->path();
         made_.push_back({.told = {.path = planned.path}, .receipt = {}, .folder = {}});
+        made_.back().told.from_base = base != nullptr;
         Made& made = made_.back();
         made.file = &set_.add(planned.path, options);
         DigestingSink out(*made.file, either(DigestChoice{}, choice_for(planned.wanted)));
@@ -152,7 +153,9 @@ private:
 
     void make_folder(const KitOutputPlan& planned, WorkingBase& base) {
         const WorkOptions work = work_for(planned);
-        made_.push_back({.told = {.path = planned.path, .folder = true}, .receipt = {.folder = true}, .folder = {}});
+        made_.push_back({.told = {.path = planned.path, .folder = true, .from_base = true},
+                         .receipt = {.folder = true},
+                         .folder = {}});
         Made& made = made_.back();
         OutputFolder& out = made.folder.emplace(planned.path, replace_for(planned.path));
         std::vector<TreeRow> rows;
@@ -287,7 +290,7 @@ private:
         constexpr std::uint64_t largest_copied = std::uint64_t{64} << 20;
         const WorkOptions work = work_for(planned);
         const InputFile& input = *base.input;
-        KitMade made{.path = input.path()};
+        KitMade made{.path = input.path(), .from_base = true};
         const bool keep = state_.request.replace != Replace::without_backup;
         const ChangeList* const change = base.file->known_change();
         if (change != nullptr && input.size() > largest_copied && fits_in_place(*change)) {
@@ -320,7 +323,7 @@ private:
 
     void change_in_folder(const KitOutputPlan& planned, WorkingBase& base) {
         const WorkOptions work = work_for(planned);
-        KitMade made{.path = base.folder, .folder = true};
+        KitMade made{.path = base.folder, .folder = true, .from_base = true};
         std::vector<FolderChange> changes = folder_changes(base, work);
         if (changes.empty()) {
             made.stood_already = true;
