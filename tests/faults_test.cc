@@ -26,6 +26,7 @@
 #include "hotstitch/receipt.h"
 #include "kelp_harbour.h"
 #include "lib/run_tool.h"
+#include "lib/sanitized.h"
 #include "lib/temporary_folder.h"
 
 namespace hotstitch {
@@ -36,17 +37,7 @@ using Calls = std::vector<std::vector<std::string>>;
 
 // Under the sanitizers a call takes ten times as long, and what they look for shows wherever it is ended: so every
 // third place there, and each one in the other build.
-#if defined(__SANITIZE_ADDRESS__)
-constexpr int stride = 3;
-#elif defined(__has_feature)
-#if __has_feature(address_sanitizer)
-constexpr int stride = 3;
-#else
-constexpr int stride = 1;
-#endif
-#else
-constexpr int stride = 1;
-#endif
+constexpr int stride = sanitized ? 3 : 1;
 
 struct Scenario {
     const char* name;

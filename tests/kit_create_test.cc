@@ -14,6 +14,7 @@
 #include "hotstitch/field_jobs.h"
 #include "hotstitch/kit_jobs.h"
 #include "hotstitch/part.h"
+#include "lib/sanitized.h"
 #include "lib/temporary_folder.h"
 
 namespace hotstitch {
@@ -21,17 +22,7 @@ namespace {
 
 namespace fs = std::filesystem;
 
-#if defined(__SANITIZE_ADDRESS__)
-constexpr int tree_files = 300;
-#elif defined(__has_feature)
-#if __has_feature(address_sanitizer)
-constexpr int tree_files = 300;
-#else
-constexpr int tree_files = 2000;
-#endif
-#else
-constexpr int tree_files = 2000;
-#endif
+constexpr int tree_files = sanitized ? 300 : 2000;
 
 /// Path to what stands there: "f" or "x" and the content, "d", or "l" and where to.
 std::map<std::string, std::string> tree_of(const fs::path& folder) {

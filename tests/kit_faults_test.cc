@@ -16,6 +16,7 @@
 #include "hotstitch/create.h"
 #include "hotstitch/digest.h"
 #include "lib/run_tool.h"
+#include "lib/sanitized.h"
 #include "lib/temporary_folder.h"
 
 namespace hotstitch {
@@ -24,17 +25,7 @@ namespace {
 namespace fs = std::filesystem;
 using Call = std::vector<std::string>;
 
-#if defined(__SANITIZE_ADDRESS__)
-constexpr int stride = 5;
-#elif defined(__has_feature)
-#if __has_feature(address_sanitizer)
-constexpr int stride = 5;
-#else
-constexpr int stride = 1;
-#endif
-#else
-constexpr int stride = 1;
-#endif
+constexpr int stride = sanitized ? 5 : 1;
 
 struct KitScenario {
     const char* name;

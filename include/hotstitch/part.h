@@ -129,6 +129,10 @@ HOTSTITCH_EXPORT Part find_part(const Container& container, std::string_view nam
 /// Extracts a part by its name, found as by find_part, and returns it; in one pass when it is spelt as it stands.
 HOTSTITCH_EXPORT Part extract_part(const Container& container, std::string_view name, ByteSink& out);
 
+/// The part as a source: as Container::open() gives it or, where it has to be unpacked, out of temporary storage.
+/// `part` is one of its parts(). Lives no longer than the container's file. Throws as extract_part() does.
+HOTSTITCH_EXPORT SharedSource content_of(const Container& container, const Part& part, const Limits& limits = {});
+
 /// The limits for what is opened inside a part of this file: with those of the maps (Limits::maps) that are for it.
 /// Throws what reading a map's places throws.
 HOTSTITCH_EXPORT Limits limits_inside(const Limits& limits, const ByteSource& file, std::string_view part);

@@ -103,6 +103,8 @@ InputFile::InputFile(const fs::path& path, const Limits& limits, const Progress&
         if (s.mapping.ok()) {
             ::madvise(const_cast<std::byte*>(s.mapping.bytes().data()), s.mapping.bytes().size(), MADV_SEQUENTIAL);
             s.bytes = s.mapping.bytes();
+            // The mapping goes on without it: of thousands of files, all may be open at once.
+            if (S_ISREG(s.info.st_mode)) s.descriptor = Descriptor();
             return;
         }
     }
@@ -198,8 +200,8 @@ void InputFile::check_intact() const {
     const State& s = *outer;
     if (!s.mapping.ok()) return;
     struct stat now {};
-    const bool shrunk =
-        S_ISREG(s.info.st_mode) && ::fstat(s.descriptor.get(), &now) == 0 && now.st_size < s.info.st_size;
+    const bool shrunk = S_ISREG(s.info.st_mode) && ::stat(s.path.c_str(), &now) == 0 && now.st_ino == s.info.st_ino &&
+                        now.st_dev == s.info.st_dev && now.st_size < s.info.st_size;
     if (!shrunk && !s.mapping.failed()) return;
     throw Error(ErrorCode::io, shrunk ? fmt::format("{} became shorter while it was read", s.path.string())
                                       : fmt::format("{} could not be read to its end", s.path.string()))

@@ -63,6 +63,13 @@ Limits limits_inside(const Limits& limits, const ByteSource& file, std::string_v
     return inside;
 }
 
+SharedSource content_of(const Container& container, const Part& part, const Limits& limits) {
+    if (SharedSource direct = container.open(part)) return direct;
+    std::shared_ptr<ByteSink> scratch = scratch_of(limits);
+    extract_part(container, part.name, *scratch);
+    return held(std::move(scratch));
+}
+
 ChangeList change_inside(const SharedSource& file, const std::vector<std::string>& names, const ChangePart& change,
                          const PutOptions& options, const Limits& limits, std::vector<SharedSource>& kept) {
     if (names.empty()) return change(file, limits);
@@ -71,14 +78,7 @@ ChangeList change_inside(const SharedSource& file, const std::vector<std::string
         throw Error(ErrorCode::usage,
                     fmt::format("there is no part \"{}\": the file has no parts that are known", names.front()));
     const Part part = find_part(*container, names.front());
-    SharedSource inner = container->open(part);
-    if (!inner) {
-        const std::shared_ptr<ByteSink> scratch = scratch_of(limits);
-        extract_part(*container, part.name, *scratch);
-        // The bytes live as long as what wrote them.
-        inner =
-            SharedSource(new MemorySource(scratch->written().value()), [scratch](const ByteSource* s) { delete s; });
-    }
+    const SharedSource inner = content_of(*container, part, limits);
     kept.push_back(inner);
     const ChangeList inside = change_inside(inner, {names.begin() + 1, names.end()}, change, options,
                                             limits_inside(limits, *file, part.name), kept);

@@ -62,4 +62,9 @@ Bytes bytes_read(ByteView file, const std::optional<Representation>& reading) {
     return bytes;
 }
 
+SharedSource held(std::shared_ptr<ByteSink> sink) {
+    const ByteView bytes = sink->written().value();
+    return SharedSource(new MemorySource(bytes), [kept = std::move(sink)](const ByteSource* source) { delete source; });
+}
+
 }  // namespace hotstitch

@@ -33,6 +33,9 @@ Bytes bytes_read(ByteView file, const std::optional<Representation>& reading);
 /// Bytes as a source that keeps them.
 SharedSource owned(Bytes bytes);
 
+/// What a sink that keeps what it was given holds, as a source that keeps the sink.
+SharedSource held(std::shared_ptr<ByteSink> sink);
+
 /// Temporary storage as the limits lend it; memory where they lend none.
 std::unique_ptr<ByteSink> scratch_of(const Limits& limits);
 

@@ -180,14 +180,7 @@ private:
                     }
                     const auto found = parts->find(name);
                     if (found == parts->end()) return fmt::format("it has no {}", name);
-                    file = container.open(found->second);
-                    if (!file) {
-                        MemorySink sink;
-                        extract_part(container, name, sink);
-                        const Digests digests = digest(MemorySource(sink.bytes()), choice_for(wanted));
-                        if (!compare(wanted, digests).empty()) return fmt::format("{} is another", name);
-                        continue;
-                    }
+                    file = content_of(container, found->second, work_.limits);
                 }
                 if (wanted.size && *wanted.size != file->size())
                     return fmt::format("{} has {} instead of {}", name, counted(file->size(), "byte", "bytes"),

@@ -19,6 +19,7 @@ namespace {
 
 /// The names that a text with words in it comes to, for every edition that it may be for.
 std::set<std::string> names_for(const Kit& kit, const std::string& text, const std::vector<std::string>& only) {
+    constexpr std::size_t most_names = 10'000;
     std::vector<std::vector<std::pair<std::string, std::string>>> choices(1);
     for (const KitBase& base : kit.bases) {
         if (text.find("{" + base.id + "}") == std::string::npos) continue;
@@ -28,6 +29,9 @@ std::set<std::string> names_for(const Kit& kit, const std::string& text, const s
                 if (!only.empty() && std::find(only.begin(), only.end(), edition.name) == only.end() &&
                     std::any_of(only.begin(), only.end(), [&](const auto& name) { return base.edition(name); }))
                     continue;
+                if (more.size() == most_names)
+                    throw Error(ErrorCode::limit, "a name with words in it stands for more files than are looked at")
+                        .found(text);
                 more.push_back(choice);
                 more.back().emplace_back(base.id, edition.name);
             }

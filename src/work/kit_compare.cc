@@ -41,11 +41,6 @@ bool same_bytes(const ByteSource& a, const ByteSource& b) {
     return true;
 }
 
-SharedSource held(std::shared_ptr<ByteSink> sink) {
-    const ByteView bytes = sink->written().value();
-    return SharedSource(new MemorySource(bytes), [kept = std::move(sink)](const ByteSource* source) { delete source; });
-}
-
 std::string escaped_part(std::string_view name) {
     std::string out;
     for (const char c : name) out += c == ':' ? std::string("\\:") : std::string(1, c);
@@ -185,13 +180,10 @@ private:
         return files;
     }
 
-    /// What is opened directly reads the container's file, which it then keeps.
-    SharedSource content_of(const Container& container, const Part& part, const SharedSource& file) const {
-        if (SharedSource direct = container.open(part))
-            return SharedSource(direct.get(), [direct, file](const ByteSource*) {});
-        const std::shared_ptr<ByteSink> scratch = scratch_of(options_.work.limits);
-        extract_part(container, part.name, *scratch);
-        return held(scratch);
+    /// It reads the container's file, which it keeps.
+    SharedSource opened(const Container& container, const Part& part, const SharedSource& file) const {
+        const SharedSource inner = content_of(container, part, options_.work.limits);
+        return SharedSource(inner.get(), [inner, file](const ByteSource*) {});
     }
 
     std::optional<Found> by_parts(const SharedSource& before, const SharedSource& after, const std::string& at,
@@ -210,10 +202,10 @@ private:
             if (done) all.add(FoundStep{.step = {.does = Does::remove, .at = inside_of(at, name)}});
         }
         for (const auto& [name, part] : new_files) {
-            const SharedSource content = content_of(*new_one, part, after);
+            const SharedSource content = opened(*new_one, part, after);
             const auto there = old_files.find(name);
             const bool was = there != old_files.end();
-            const SharedSource old_content = was ? content_of(*old_one, there->second, before) : nullptr;
+            const SharedSource old_content = was ? opened(*old_one, there->second, before) : nullptr;
             if (was && same_bytes(*old_content, *content)) continue;
             made.keep(content);
             const bool done =
@@ -245,7 +237,7 @@ private:
         std::string from;
         for (const auto& [other, part] : files_of(container)) {
             if (part.size != content->size() || content->size() == 0) continue;
-            if (!same_bytes(*content_of(container, part, before), *content)) continue;
+            if (!same_bytes(*opened(container, part, before), *content)) continue;
             from = inside_of(at, other);
             break;
         }

@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <map>
 
 #include "hotstitch/edit_list.h"
 #include "hotstitch/error.h"
@@ -105,6 +106,11 @@ bool contradict(const Touch& a, const Touch& b) {
     return true;
 }
 
+/// The first name of an address, without what is inside it.
+std::string first_name(const std::string& at) {
+    return at.substr(0, at.find_first_of(":/"));
+}
+
 std::string words_of(const Touch& touch) {
     if (touch.mend) return fmt::format("mends {}", touch.value);
     if (!touch.field.empty()) return fmt::format("sets it to {}", touch.value);
@@ -126,16 +132,27 @@ std::vector<KitConflict> find_conflicts(std::vector<KitOnItsWay>& ways, const st
                                         const WorkOptions& work) {
     std::vector<KitConflict> conflicts;
     if (ways.size() < 2) return conflicts;
+    constexpr std::size_t most_told = 100;
     const std::vector<Touch> touches = touches_of(ways, steps, work);
-    for (std::size_t i = 0; i < touches.size(); ++i)
-        for (std::size_t j = i + 1; j < touches.size(); ++j) {
-            const Touch &a = touches[i], &b = touches[j];
-            if (a.kit == b.kit || !contradict(a, b)) continue;
-            const std::string at = a.at.size() > b.at.size() ? a.at : b.at;
+    // Only what begins alike can meet; what is about the whole base meets all.
+    std::map<std::pair<const WorkingBase*, std::string>, std::vector<const Touch*>> groups;
+    for (const Touch& touch : touches) groups[{touch.base, first_name(touch.at)}].push_back(&touch);
+    const auto compare_with = [&](const Touch& a, const std::vector<const Touch*>& others) {
+        for (const Touch* const b : others) {
+            if (conflicts.size() == most_told) return;
+            if (a.kit >= b->kit || !contradict(a, *b)) continue;
+            const std::string at = a.at.size() > b->at.size() ? a.at : b->at;
             const std::string id = split_kit_address(ways[a.kit].kit.kit(), a.step->at).first;
             conflicts.push_back(
-                {a.kit, b.kit, joined(id, at) + (a.field.empty() ? "" : " " + a.field), words_of(a), words_of(b)});
+                {a.kit, b->kit, joined(id, at) + (a.field.empty() ? "" : " " + a.field), words_of(a), words_of(*b)});
         }
+    };
+    for (const Touch& touch : touches) {
+        const std::string first = first_name(touch.at);
+        for (const auto& [key, group] : groups)
+            if (key.first == touch.base && (first.empty() || key.second.empty() || key.second == first))
+                compare_with(touch, group);
+    }
     return conflicts;
 }
 

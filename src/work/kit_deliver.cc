@@ -36,10 +36,7 @@ Digests digests_of(const std::vector<TreeRow>& rows) {
     return digests;
 }
 
-namespace {
-
-/// A path as a receipt in `folder` has it.
-std::string path_for_receipt(const fs::path& path, const fs::path& folder) {
+static std::string path_for_receipt(const fs::path& path, const fs::path& folder) {
     const fs::path absolute = really_absolute(path), relative = absolute.lexically_relative(really_absolute(folder));
     return (relative.empty() ? absolute : relative).string();
 }
@@ -51,6 +48,56 @@ Digests digests_of(const Tree& tree) {
     return digests_of(rows);
 }
 
+void check_output(KitJob::State& state, const KitOutputPlan& planned, const Digests& found, KitMade& told) {
+    told.digests = found;
+    const auto wrong = compare(planned.wanted, found);
+    told.checked = planned.wanted.has_checksum() && wrong.empty();
+    if (wrong.empty()) return;
+    if (state.request.allow_target) {
+        state.result.overridden.insert(state.result.overridden.end(), wrong.begin(), wrong.end());
+        return;
+    }
+    throw Error(ErrorCode::wrong_target, fmt::format("{} is not what the kit says comes out", planned.name))
+        .in(wrong.front().name)
+        .wanted(wrong.front().wanted)
+        .found(wrong.front().found)
+        .hint(
+            "this is a mistake in the kit, or in this program; tell its maker (to go on all the same: --allow "
+            "target)");
+}
+
+Receipt receipt_for(const KitJob::State& state, const fs::path& first) {
+    Receipt receipt;
+    const fs::path folder = really_absolute(first).parent_path();
+    receipt.time = time_now(), receipt.tool = version();
+    ReceiptKits& kits = receipt.kits.emplace();
+    kits.root = path_for_receipt(state.root.empty() ? fs::path(".") : state.root, folder);
+    for (std::size_t i = 0; i < state.kits.size(); ++i) {
+        const KitInput& kit = state.kits[i];
+        kits.kits.push_back({kit.kit().name, kit.kit().version});
+        receipt.patches.push_back({path_for_receipt(kit.path(), folder), kit.digests()});
+        for (const KitBaseFound& found : state.bases[i]) {
+            if (!found) continue;
+            ReceiptKits::Base base{found.base->id, found.edition, found.base->folder, {}};
+            const WorkingBase& working = *state.ways[i].bases.at(found.base->id);
+            // An archive stands for what lies in it: its own place is the first part of the address.
+            base.file.path =
+                path_for_receipt(place_of(found), folder) + found.address.substr(place_of(found).string().size());
+            base.file.digests = working.is_folder() ? digests_of(working.original) : found.digests;
+            if (!base.file.digests.crc32)
+                base.file.digests = joined(base.file.digests, digest(*working.input, {}, state.work.progress));
+            base.file.digests.size = base.file.digests.size.value_or(0);
+            const bool known = std::any_of(kits.bases.begin(), kits.bases.end(),
+                                           [&](const auto& other) { return other.file.path == base.file.path; });
+            if (!known) kits.bases.push_back(std::move(base));
+        }
+    }
+    receipt.source = kits.bases.empty() ? receipt.patches.front() : kits.bases.front().file;
+    return receipt;
+}
+
+namespace {
+
 class Delivering {
 public:
     explicit Delivering(KitJob::State& state) : state_(state) {}
@@ -60,8 +107,7 @@ public:
             const auto& way = state_.ways[planned.kit];
             const auto [id, part] = split_kit_address(way.kit.kit(), planned.output->from);
             WorkingBase* const base = id.empty() ? nullptr : way.bases.at(id).get();
-            if (state_.request.in_place)
-                return base->is_folder() ? change_in_folder(planned, *base) : change_file(planned, *base);
+            if (state_.request.in_place) return change_in_place(state_, planned, *base);
             if (planned.folder)
                 make_folder(planned, *base);
             else
@@ -77,28 +123,6 @@ private:
         OutputFile* file = nullptr;
         std::optional<OutputFolder> folder;
     };
-
-    WorkOptions work_for(const KitOutputPlan& planned) const {
-        return state_.for_step(fmt::format("making {}", planned.name));
-    }
-
-    void check(const KitOutputPlan& planned, const Digests& found, KitMade& told) {
-        told.digests = found;
-        const auto wrong = compare(planned.wanted, found);
-        told.checked = planned.wanted.has_checksum() && wrong.empty();
-        if (wrong.empty()) return;
-        if (state_.request.allow_target) {
-            state_.result.overridden.insert(state_.result.overridden.end(), wrong.begin(), wrong.end());
-            return;
-        }
-        throw Error(ErrorCode::wrong_target, fmt::format("{} is not what the kit says comes out", planned.name))
-            .in(wrong.front().name)
-            .wanted(wrong.front().wanted)
-            .found(wrong.front().found)
-            .hint(
-                "this is a mistake in the kit, or in this program; tell its maker (to go on all the same: --allow "
-                "target)");
-    }
 
     /// How an output that stands there is replaced: without asking where it is what this very kit made before.
     Replace replace_for(const fs::path& path) {
@@ -134,7 +158,7 @@ private:
     }
 
     void make_file(const KitOutputPlan& planned, WorkingBase* base) {
-        const WorkOptions work = work_for(planned);
+        const WorkOptions work = state_.for_output(planned);
         KitOnItsWay& way = state_.ways[planned.kit];
         OutputOptions options{.replace = replace_for(planned.path)};
         if (base != nullptr) options.executable_like = base->input->path();
@@ -148,11 +172,11 @@ private:
         } else {
             WorkingFile(content_at(way, planned.output->from, false, work)).write(out, work);
         }
-        check(planned, out.finish(), made.told);
+        check_output(state_, planned, out.finish(), made.told);
     }
 
     void make_folder(const KitOutputPlan& planned, WorkingBase& base) {
-        const WorkOptions work = work_for(planned);
+        const WorkOptions work = state_.for_output(planned);
         made_.push_back({.told = {.path = planned.path, .folder = true, .from_base = true},
                          .receipt = {.folder = true},
                          .folder = {}});
@@ -174,37 +198,7 @@ private:
             made.receipt.files.push_back({name, rows.back().digests});
         }
         made.told.files = made.receipt.files.size();
-        check(planned, digests_of(rows), made.told);
-    }
-
-    Receipt receipt_for(const fs::path& first) const {
-        Receipt receipt;
-        const fs::path folder = really_absolute(first).parent_path();
-        receipt.time = time_now(), receipt.tool = version();
-        ReceiptKits& kits = receipt.kits.emplace();
-        kits.root = path_for_receipt(state_.root.empty() ? fs::path(".") : state_.root, folder);
-        for (std::size_t i = 0; i < state_.kits.size(); ++i) {
-            const KitInput& kit = state_.kits[i];
-            kits.kits.push_back({kit.kit().name, kit.kit().version});
-            receipt.patches.push_back({path_for_receipt(kit.path(), folder), kit.digests()});
-            for (const KitBaseFound& found : state_.bases[i]) {
-                if (!found) continue;
-                ReceiptKits::Base base{found.base->id, found.edition, found.base->folder, {}};
-                const WorkingBase& working = *state_.ways[i].bases.at(found.base->id);
-                // An archive stands for what lies in it: its own place is the first part of the address.
-                base.file.path =
-                    path_for_receipt(place_of(found), folder) + found.address.substr(place_of(found).string().size());
-                base.file.digests = working.is_folder() ? digests_of(working.original) : found.digests;
-                if (!base.file.digests.crc32)
-                    base.file.digests = joined(base.file.digests, digest(*working.input, {}, state_.work.progress));
-                base.file.digests.size = base.file.digests.size.value_or(0);
-                const bool known = std::any_of(kits.bases.begin(), kits.bases.end(),
-                                               [&](const auto& other) { return other.file.path == base.file.path; });
-                if (!known) kits.bases.push_back(std::move(base));
-            }
-        }
-        receipt.source = kits.bases.empty() ? receipt.patches.front() : kits.bases.front().file;
-        return receipt;
+        check_output(state_, planned, digests_of(rows), made.told);
     }
 
     void put_into_place() {
@@ -262,7 +256,7 @@ private:
     }
 
     void write_receipt(const fs::path& first, OutputFile& out) {
-        Receipt receipt = receipt_for(first);
+        Receipt receipt = receipt_for(state_, first);
         const fs::path folder = first.parent_path();
         for (Made& made : made_) {
             made.receipt.file = {path_for_receipt(made.told.path, folder), made.told.digests};
@@ -275,134 +269,6 @@ private:
     static std::optional<FileIdentity> present_identity(const fs::path& path) {
         const auto stamp = stamp_of(path);
         return stamp ? std::optional(identity_of(*stamp)) : std::nullopt;
-    }
-
-    std::string kit_words() const {
-        std::string text;
-        for (const KitInput& kit : state_.kits)
-            text += fmt::format("{}kit {}{}{}", text.empty() ? "" : ", ", kit.kit().name,
-                                kit.kit().version.empty() ? "" : " ", kit.kit().version);
-        return text;
-    }
-
-    /// The base itself; what is larger is changed where it lies.
-    void change_file(const KitOutputPlan& planned, WorkingBase& base) {
-        constexpr std::uint64_t largest_copied = std::uint64_t{64} << 20;
-        const WorkOptions work = work_for(planned);
-        const InputFile& input = *base.input;
-        KitMade made{.path = input.path(), .from_base = true};
-        const bool keep = state_.request.replace != Replace::without_backup;
-        const ChangeList* const change = base.file->known_change();
-        if (change != nullptr && input.size() > largest_copied && fits_in_place(*change)) {
-            check(planned,
-                  digest(*base.file->now(work), either(DigestChoice{}, choice_for(planned.wanted)), work.progress),
-                  made);
-            state_.result.way_back = change_in_place(input, *change, {kit_words()}, keep, work.progress);
-            state_.result.made.push_back(made);
-            return;
-        }
-        Delivery delivery(input, input.path(),
-                          {.replace = keep ? Replace::keep_backup : Replace::without_backup,
-                           .in_place = true,
-                           .receipt = state_.request.receipt,
-                           .digests = state_.request.digests},
-                          work);
-        DigestingSink out(delivery.output(), either(either(DigestChoice{}, choice_for(planned.wanted)),
-                                                    delivery.wanted_of(base.file->size(work))));
-        base.file->write(out, work);
-        Receipt receipt = receipt_for(input.path());
-        check(planned, out.finish(), made);
-        receipt.kits->outputs.push_back({.file = {input.path().filename().string(), made.digests}});
-        receipt.target.digests = made.digests;
-        const Delivered delivered = delivery.finish(std::move(receipt));
-        made.stood_already = delivered.stood_already;
-        made.backup = delivered.backup;
-        state_.result.receipt = delivered.receipt;
-        state_.result.made.push_back(made);
-    }
-
-    void change_in_folder(const KitOutputPlan& planned, WorkingBase& base) {
-        const WorkOptions work = work_for(planned);
-        KitMade made{.path = base.folder, .folder = true, .from_base = true};
-        std::vector<FolderChange> changes = folder_changes(base, work);
-        if (changes.empty()) {
-            made.stood_already = true;
-            state_.result.made.push_back(made);
-            return;
-        }
-        if (planned.wanted.has_checksum()) check(planned, digests_after(base, work), made);
-        for (const FolderChange& change : changes)
-            made.files += change.what == FolderChange::What::replace || change.what == FolderChange::What::add ||
-                                  change.what == FolderChange::What::remove
-                              ? 1
-                              : 0;
-        const auto receipt = [&] {
-            Receipt one = receipt_for(base.folder);
-            one.in_place = true;
-            one.target = {base.folder.filename().string(), digests_of(base.tree)};
-            one.kits->outputs.push_back({.folder = true, .file = one.target});
-            return receipt_to_json(one);
-        };
-        const fs::path way_back = change_folder(base.folder, changes, receipt, work.progress);
-        if (state_.request.replace == Replace::without_backup) {
-            std::error_code code;
-            fs::remove_all(way_back, code);
-        } else {
-            state_.result.way_back = way_back;
-        }
-        state_.result.made.push_back(made);
-    }
-
-    Digests digests_after(WorkingBase& base, const WorkOptions& work) const {
-        std::vector<TreeRow> rows;
-        for (auto& [name, entry] : base.tree) {
-            rows.push_back({name, entry.kind, entry.executable, {}, entry.to});
-            if (entry.kind != TreeEntry::Kind::file) continue;
-            rows.back().digests = digest(entry.working ? *entry.working->now(work) : *entry.open(), {}, work.progress);
-        }
-        return digests_of(rows);
-    }
-
-    static std::vector<FolderChange> folder_changes(WorkingBase& base, const WorkOptions& work) {
-        using What = FolderChange::What;
-        using Kind = TreeEntry::Kind;
-        std::vector<FolderChange> changes;
-        const auto gone = [&](const std::string& name, const TreeEntry& entry) {
-            changes.push_back({.what = entry.kind == Kind::folder ? What::remove_folder : What::remove, .name = name});
-        };
-        for (const auto& [name, entry] : base.original) {
-            const auto now = base.tree.find(name);
-            if (now == base.tree.end() || now->second.kind != entry.kind) gone(name, entry);
-        }
-        for (auto& [name, entry] : base.tree) {
-            const auto before = base.original.find(name);
-            const bool stays = before != base.original.end() && before->second.kind == entry.kind;
-            if (entry.kind == Kind::folder) {
-                if (!stays) changes.push_back({.what = What::add_folder, .name = name});
-            } else if (entry.kind == Kind::link) {
-                if (stays && before->second.to == entry.to) continue;
-                if (stays) gone(name, before->second);
-                changes.push_back({.what = What::add_link, .name = name, .to = entry.to});
-            } else if (!stays || entry.executable != before->second.executable ||
-                       (entry.working && entry.working->changed() &&
-                        differs(*before->second.open(), *entry.working, work))) {
-                changes.push_back({.what = stays ? What::replace : What::add,
-                                   .name = name,
-                                   .executable = entry.executable,
-                                   .write = [&entry = entry, work](ByteSink& out) {
-                                       if (entry.working) return entry.working->write(out, work);
-                                       WorkingFile(entry.open()).write(out, work);
-                                   }});
-            }
-        }
-        return changes;
-    }
-
-    static bool differs(const ByteSource& before, WorkingFile& file, const WorkOptions& work) {
-        const SharedSource now = file.now(work);
-        bool any = before.size() != now->size();
-        if (!any) each_difference(before, *now, [&](const ByteRange&) { any = true; });
-        return any;
     }
 
     KitJob::State& state_;

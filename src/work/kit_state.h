@@ -38,6 +38,7 @@ struct KitJob::State {
 
     /// Progress that names a step.
     WorkOptions for_step(std::string text) const;
+    WorkOptions for_output(const KitOutputPlan& planned) const { return for_step("making " + planned.name); }
     /// The first base that was found; null: none.
     const KitBaseFound* first_base() const;
 };
@@ -55,8 +56,17 @@ struct TreeRow {
 };
 Digests digests_of(const std::vector<TreeRow>& rows);
 
+/// Of a folder as it was brought, without its contents.
+Digests digests_of(const Tree& tree);
+
 /// Puts everything that the plan names into its place, with a receipt.
 void deliver(KitJob::State& state);
+/// The one base that is changed in its own place.
+void change_in_place(KitJob::State& state, const KitOutputPlan& planned, WorkingBase& base);
+/// Throws Error(wrong_target) for an output that is not what the kit says, unless that is allowed.
+void check_output(KitJob::State& state, const KitOutputPlan& planned, const Digests& found, KitMade& told);
+/// Kits and bases, for what lies beside `first`.
+Receipt receipt_for(const KitJob::State& state, const std::filesystem::path& first);
 
 std::vector<KitConflict> find_conflicts(std::vector<KitOnItsWay>& ways, const std::vector<KitStepPlan>& steps,
                                         const WorkOptions& work);

@@ -126,17 +126,9 @@ SharedSource inside(SharedSource file, const std::vector<std::string>& names, Li
         if (!container)
             throw Error(ErrorCode::wrong_source, fmt::format("there is no part {}: the file has no parts", name));
         const Part part = find_part(*container, name);
-        SharedSource inner = container->open(part);
-        if (!inner) {
-            const std::shared_ptr<ByteSink> scratch = scratch_of(limits);
-            extract_part(*container, part.name, *scratch);
-            inner = SharedSource(new MemorySource(scratch->written().value()),
-                                 [scratch](const ByteSource* source) { delete source; });
-        } else {  // it may read the file
-            inner = SharedSource(inner.get(), [inner, file](const ByteSource*) {});
-        }
+        const SharedSource inner = content_of(*container, part, limits);
         limits = limits_inside(limits, *file, part.name);
-        file = inner;
+        file = SharedSource(inner.get(), [inner, file](const ByteSource*) {});  // which it may read
     }
     return file;
 }
@@ -222,9 +214,7 @@ private:
             options.limits = limits;
             options.progress = work_.progress;
             hotstitch::apply(*open_patch(*bytes, limits), *content, *made, options);
-            const SharedSource result(new MemorySource(made->written().value()),
-                                      [made](const ByteSource* source) { delete source; });
-            return replaced(*content, result, file);
+            return replaced(*content, held(made), file);
         });
     }
 

@@ -20,12 +20,6 @@ namespace {
 
 constexpr std::size_t most_entries = 200'000;
 
-/// What a sink holds, as a source that keeps it.
-SharedSource source_of(std::shared_ptr<ByteSink> sink) {
-    const ByteView bytes = sink->written().value();
-    return SharedSource(new MemorySource(bytes), [kept = std::move(sink)](const ByteSource* source) { delete source; });
-}
-
 }  // namespace
 
 SharedSource WorkingFile::result() const {
@@ -37,7 +31,7 @@ void WorkingFile::settle(const WorkOptions& work) {
     const std::shared_ptr<ByteSink> made = scratch_of(work.limits);
     write(*made, work);
     pending_.reset();
-    replace(source_of(made));
+    replace(held(made));
 }
 
 SharedSource WorkingFile::now(const WorkOptions& work) {
@@ -143,12 +137,7 @@ Tree read_tree(const Container& container, const Limits& limits) {
             tree.try_emplace(above, TreeEntry{.kind = TreeEntry::Kind::folder});
         TreeEntry row;
         row.size = part.size.value_or(0);
-        row.open = [&container, part, limits]() -> SharedSource {
-            if (SharedSource direct = container.open(part)) return direct;
-            const std::shared_ptr<ByteSink> scratch = scratch_of(limits);
-            extract_part(container, part.name, *scratch);
-            return source_of(scratch);
-        };
+        row.open = [&container, part, limits] { return content_of(container, part, limits); };
         tree.insert_or_assign(part.name, std::move(row));
     }
     return tree;

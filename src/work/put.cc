@@ -45,15 +45,6 @@ struct Putting {
                 "more of this file");
     }
 
-    SharedSource content_of(const Container& container, const Part& part) const {
-        if (SharedSource direct = container.open(part)) return direct;
-        const std::shared_ptr<ByteSink> scratch =
-            work.limits.scratch ? work.limits.scratch() : std::make_unique<MemorySink>();
-        extract_part(container, part.name, *scratch);
-        plan.kept.push_back(scratch);
-        return std::make_shared<MemorySource>(scratch->written().value());
-    }
-
     /// The change of `file` that puts `content` where the names lead; none: takes away what is there. `outer` is the
     /// part of the file itself.
     PutResult into(const SharedSource& file, const std::string& file_name, std::span<const std::string> names,
@@ -75,7 +66,8 @@ struct Putting {
             step.changed = outer.size.value_or(0);
             return container->remove(outer, put);
         }
-        const SharedSource inner = content_of(*container, outer);
+        const SharedSource inner = content_of(*container, outer, work.limits);
+        plan.kept.push_back(inner);
         if (names.size() == 1) {
             step.changed = bytes_in(differing_ranges(*inner, *content));
             return container->put(outer, content, put);
