@@ -163,6 +163,8 @@ TEST_F(CliKit, OutputsNeverTakeTheBasesPlace) {
     expect(say({"apply", "kelp.iso", "one", "-o", "kelp.iso"}, 2), {"in the place of"});
     expect(say({"apply", "kelp.iso", "one", "-o", "one/"}, 2), {"in the place of the kit"});
     expect(say({"apply", "kelp.iso", "one", "-o", "-"}, 2), {"standard output"});
+    expect(say({"apply", "kelp.iso", "one", "--keep-reverse"}, 2), {"for patches"});
+    expect(say({"renew", "kelp.iso", "one"}, 4), {"has no receipt"});
     EXPECT_EQ(contents(folder / "kelp.iso"), disc);
     expect(say({"apply", "kelp.iso", "one", "--in-place"}, 0), {"Made", "backup"});
     EXPECT_NE(contents(folder / "kelp.iso"), disc);

@@ -96,6 +96,9 @@ TEST(KitText, EachMistakeIsToldWithItsLine) {
         {"a word of nothing", head + base + "[[output]]\nfrom = \"game\"\nname = \"{title}\"\n", 10, "{title}"},
         {"check of what there is not", head + base + output + "check = {japan = {crc32 = \"00000001\"}}\n", 11,
          "no base has an edition"},
+        {"a folder in the place of a file",
+         head + folder_base + step + "apply = \"a\"\nto = \"game\"\n[[output]]\nfrom = \"game\"\nname = \"a\"\n", 11,
+         "is a folder"},
         {"no room", head + base + step + "put = \"a\"\ninto = \"game:B\"\nroom = \"cellar\"\n" + output, 11, "no room"},
     };
     for (const WrongText& row : rows) {

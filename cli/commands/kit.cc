@@ -75,6 +75,15 @@ void apply_kits(const ApplyArguments& arguments, const Context& context, Report&
     std::vector<std::string> names = arguments.request.patches;
     names.insert(names.begin(), arguments.request.source);
     for (const std::string& name : names) (is_kit(name, context) ? request.kits : request.given).push_back(name);
+    const ApplyRequest& asked = arguments.request;
+    if (!asked.as.empty() || !asked.name_like.empty() || asked.with_sheet || asked.as_is || asked.keep_representation ||
+        asked.mend || asked.reverse || !asked.expected.empty() || asked.allow_source || asked.allow_patch ||
+        asked.room != Room::any || !arguments.known.empty())
+        throw Error(ErrorCode::usage, "an option of this call is for patches, and a kit says such things itself")
+            .wanted(
+                "of apply's options, a kit takes -o, --in-place, --replace, --no-backup, --plan, --no-receipt, "
+                "--allow target and --then")
+            .hint("leave the others out");
     if (arguments.request.output == "-")
         throw Error(ErrorCode::usage, "what a kit makes has names of its own, and does not go to standard output")
             .hint("name a folder with -o FOLDER/");

@@ -234,8 +234,8 @@ HOTSTITCH_EXPORT std::optional<Receipt> receipt_of(const std::filesystem::path& 
 HOTSTITCH_EXPORT std::vector<std::string> not_as_made(const Receipt& receipt, const std::filesystem::path& folder,
                                                       const WorkOptions& options = {});
 
-/// What applying newer kits to the bases of a receipt comes to. `receipt`: it, or its output. REQUIRES that receipt_of()
-/// has one, of kits.
+/// What applying newer kits to the bases of a receipt comes to. `receipt`: it, or its output. Throws Error(io, usage)
+/// where receipt_of() has none, or one of patches.
 HOTSTITCH_EXPORT KitRequest plan_kit_renewal(const std::filesystem::path& receipt, std::vector<std::string> newer);
 
 /// What a step does, for people: "put files/title.bin into game:DATA/TITLE.BIN".

@@ -191,18 +191,18 @@ private:
         switch (step.does) {
             case KitStep::Does::apply:
                 step.file = pattern(what);
-                step.at = address(in.need("to"));
+                step.at = of_file(in.need("to"));
                 return;
             case KitStep::Does::edit:
                 step.file = pattern(what);
-                step.at = address(in.need("in"));
+                step.at = of_file(in.need("in"));
                 return;
             case KitStep::Does::put: return read_put(step, in, what);
             case KitStep::Does::set: return read_set(step, in, what);
             case KitStep::Does::mend:
                 for (const TomlValue& mend : what.array()) step.mends.push_back(mend.string());
                 if (step.mends.empty()) throw what.error("no mend is named");
-                step.at = address(in.need("in"));
+                step.at = of_file(in.need("in"));
                 return;
             case KitStep::Does::remove: step.at = inside(what); return;
             case KitStep::Does::folder: step.at = in_folder(what); return;
@@ -245,7 +245,7 @@ private:
         for (const auto& [field, to] : what.table()) step.set.push_back({field, value_text(to)});
         if (step.set.empty()) throw what.error("no field is named");
         if (const TomlValue map = in.find("map")) step.map = file_name(map);
-        step.at = address(in.need("in"));
+        step.at = of_file(in.need("in"));
     }
 
     /// Something in a base, not the base.
@@ -253,6 +253,15 @@ private:
         std::string text = address(value);
         if (split_kit_address(kit_, text).second.empty())
             throw value.error("this is a base, not something in it").wanted("BASE:PART").found(text);
+        return text;
+    }
+
+    /// A file: a base that is one, or something in it or in a folder.
+    std::string of_file(const TomlValue& value) const {
+        std::string text = address(value);
+        const auto [id, part] = split_kit_address(kit_, text);
+        if (part.empty() && kit_.base(id)->folder)
+            throw value.error("this base is a folder, and a file is needed").wanted("BASE:FILE").found(text);
         return text;
     }
 

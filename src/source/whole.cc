@@ -49,8 +49,46 @@ WholeView::WholeView(const ByteSource& source, const Limits& limits) {
     bytes_ = storage_;
 }
 
+namespace {
+
+/// Memory as long as it is little, else what the caller lends: thousands of small parts take no file each.
+class Scratch final : public ByteSink {
+public:
+    explicit Scratch(std::function<std::unique_ptr<ByteSink>()> lend) : lend_(std::move(lend)) {}
+    void reserve(std::uint64_t size) override {
+        if (size > most_in_memory) spill();
+        now().reserve(size);
+    }
+    void write(ByteView bytes) override {
+        if (!large_ && small_.bytes().size() + bytes.size() > most_in_memory) spill();
+        now().write(bytes);
+    }
+    void clear() override { now().clear(); }
+    void read_back(std::uint64_t offset, MutableByteView into) const override {
+        large_ ? large_->read_back(offset, into) : small_.read_back(offset, into);
+    }
+    std::optional<ByteView> written() override { return now().written(); }
+
+private:
+    static constexpr std::size_t most_in_memory = std::size_t{256} << 10;
+    ByteSink& now() noexcept { return large_ ? *large_ : static_cast<ByteSink&>(small_); }
+    void spill() {
+        if (large_) return;
+        large_ = lend_();
+        large_->write(small_.bytes());
+        small_ = MemorySink();
+    }
+
+    std::function<std::unique_ptr<ByteSink>()> lend_;
+    MemorySink small_;
+    std::unique_ptr<ByteSink> large_;
+};
+
+}  // namespace
+
 std::unique_ptr<ByteSink> scratch_of(const Limits& limits) {
-    return limits.scratch ? limits.scratch() : std::make_unique<MemorySink>();
+    if (!limits.scratch) return std::make_unique<MemorySink>();
+    return std::make_unique<Scratch>(limits.scratch);
 }
 
 Bytes bytes_read(ByteView file, const std::optional<Representation>& reading) {

@@ -194,7 +194,6 @@ private:
                 (entry.working ? *entry.working : untouched).write(digesting, work);
                 rows.back().digests = digesting.finish();
             });
-            entry.working.reset();  // a folder has more files than a process may keep open
             made.receipt.files.push_back({name, rows.back().digests});
         }
         made.told.files = made.receipt.files.size();

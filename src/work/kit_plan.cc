@@ -10,6 +10,7 @@
 #include "hotstitch/error.h"
 #include "hotstitch/jobs.h"
 #include "hotstitch/words.h"
+#include "source/digesting_sink.h"
 #include "work/kit_state.h"
 #include "work/receipts.h"
 
@@ -55,7 +56,10 @@ void KitJob::run(ByteSink& sink) {
     if (planned.folder) throw Error(ErrorCode::usage, "the kit makes a folder, and a file is needed").in("output");
     state_->run_steps();
     const KitOnItsWay& way = state_->ways[planned.kit];
-    way.bases.at(split_kit_address(way.kit.kit(), planned.output->from).first)->file->write(sink, state_->work);
+    DigestingSink out(sink, either(DigestChoice{}, choice_for(planned.wanted)));
+    way.bases.at(split_kit_address(way.kit.kit(), planned.output->from).first)->file->write(out, state_->work);
+    KitMade made;
+    check_output(*state_, planned, out.finish(), made);
 }
 
 fs::path place_of(const KitBaseFound& found) {

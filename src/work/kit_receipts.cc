@@ -172,7 +172,13 @@ KitRequest plan_kit_renewal(const fs::path& named, std::vector<std::string> newe
     std::string name = really_absolute(named).string();
     if (name.ends_with(ending)) name.resize(name.size() - ending.size());
     const fs::path file = name, folder = file.parent_path();
-    Receipt receipt = receipt_of(file).value();
+    const auto found = receipt_of(file);
+    if (!found || !found->kits)
+        throw Error(found ? ErrorCode::usage : ErrorCode::io,
+                    file.string() + (found ? " was not made by a kit" : " has no receipt"))
+            .in("receipt")
+            .hint("undo it where that can be, then apply the kit");
+    Receipt receipt = *found;
     if (receipt.in_place) {
         KitRequest request{.given = {file.string()}, .kits = std::move(newer), .in_place = true};
         request.replace = Replace::keep_backup;

@@ -248,8 +248,8 @@ private:
             options.limits = limits;
             options.content = [&](const std::string& name) {
                 const SharedSource bytes = kit_.kit.open(name);
-                const ByteView view = WholeView(*bytes, limits).bytes();
-                return Bytes(view.begin(), view.end());
+                const WholeView view(*bytes, limits);
+                return Bytes(view.bytes().begin(), view.bytes().end());
             };
             MendPlan plan = plan_mends(*content, requests, options);
             for (const auto& kept : plan.kept) file.keep(kept);
