@@ -285,6 +285,10 @@ TEST_F(CliKit, AShelfOfModsByTurns) {
     expect(say({"shelf", "kelp.iso", "--adopt"}, 0), {"the original is in place"});
     expect(say({"shelf", "kelp.iso", "--use", "night"}, 1), {"Nothing was written"});
     EXPECT_EQ(game(), bytes("an update"));
+    folder.put("kelp.iso", "another update");
+    const std::size_t before = folder.names().size();
+    expect(say({"shelf", "kelp.iso", "--use", "night"}, 1), {"--adopt"});
+    EXPECT_EQ(folder.names().size(), before) << "nothing is put aside for nothing";
     folder.put("kelp.iso", disc);
     say({"shelf", "kelp.iso", "--adopt"}, 0);
     fs::remove_all(folder / "kelp.iso.shelf");

@@ -145,6 +145,28 @@ TEST(KitOfTrees, MakesTheNewFolderExactly) {
     }
 }
 
+TEST(KitOfTrees, EditionsAreToldApartByAFileThatNoStepTouches) {
+    const TemporaryFolder folder;
+    KitCreateRequest request{.pairs = {}, .output = (folder / "k.kit").string()};
+    for (const char* const edition : {"europe", "americas"}) {
+        const std::string a = std::string("a-") + edition, b = std::string("b-") + edition;
+        for (const std::string& tree : {a, b})
+            folder.put(tree + "/same.txt", "same"), folder.put(tree + "/z.txt", edition);
+        folder.put(b + "/same.txt", "fog"), folder.put(b + "/new.txt", edition);
+        request.pairs.push_back({(folder / a).string(), (folder / b).string(), edition});
+    }
+    create_kit(request);
+    for (const char* const edition : {"europe", "americas"}) {
+        KitJob job({.given = {(folder / (std::string("a-") + edition)).string()},
+                    .kits = {(folder / "k.kit").string()},
+                    .output = (folder / (std::string("c-") + edition)).string()},
+                   {});
+        job.open();
+        job.run();
+        EXPECT_EQ(tree_of(folder / (std::string("c-") + edition)), tree_of(folder / (std::string("b-") + edition)));
+    }
+}
+
 TEST(KitOfTrees, WhatASystemWouldMixUpIsRefused) {
     const TemporaryFolder folder;
     folder.put("a/x", "1"), folder.put("b/x", "1"), folder.put("b/X", "2");

@@ -60,8 +60,8 @@ public:
 
     /// Reads the game once.
     ShelfState state() const;
-    /// Patches, kits and modified copies, each held against the original first. Throws Error(wrong_source) for one that
-    /// is for something else, Error(exists) for a name that is taken by another.
+    /// Patches, kits and modified copies, each held against the original first. One whose name is taken is a newer
+    /// version; the older one is kept as a backup. Throws Error(wrong_source) for one that is for something else.
     ShelfResult keep(const std::vector<std::string>& mods);
     /// These, in this order; none: the original. All or nothing. Throws Error(usage) for a name that is not there, or
     /// patches together with kits; Error(wrong_source, wrong_target), and what applying throws.

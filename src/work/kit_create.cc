@@ -136,6 +136,18 @@ private:
         return available({.crc32 = true, .sha1 = size <= largest_with_sha1});
     }
 
+    /// By which one edition is told from another; nothing where they are the same.
+    static std::optional<std::string> differing_file(const Tree& tree, const Tree& other) {
+        for (const auto& [name, entry] : tree) {
+            if (entry.kind != TreeEntry::Kind::file) continue;
+            const auto there = other.find(name);
+            if (there == other.end() || there->second.kind != entry.kind || there->second.size != entry.size ||
+                !differing_ranges(*entry.open(), *there->second.open()).empty())
+                return name;
+        }
+        return std::nullopt;
+    }
+
     /// The files that the kit changes, and, where it changes none, the largest ones.
     std::vector<std::pair<std::string, Digests>> known_by(const Pair& pair) const {
         std::set<std::string> names;
@@ -151,6 +163,8 @@ private:
             if (entry.kind == TreeEntry::Kind::file) largest.emplace_back(entry.size, name);
         std::sort(largest.rbegin(), largest.rend());
         for (std::size_t i = 0; i < largest.size() && (names.empty() || i < 2); ++i) names.insert(largest[i].second);
+        for (const Pair& other : pairs_)
+            if (const auto name = differing_file(pair.before_tree, other.before_tree)) names.insert(*name);
         if (names.empty())
             throw Error(ErrorCode::usage, "a folder without files is not known again by anything").in("source");
         std::vector<std::pair<std::string, Digests>> all;

@@ -25,6 +25,8 @@ namespace fs = std::filesystem;
 namespace {
 
 constexpr std::string_view list_name = "shelf.toml";
+/// A newer version of a mod takes the name of the one before, which stays beside it.
+const OutputOptions newer{.replace = Replace::keep_backup};
 
 }  // namespace
 
@@ -124,7 +126,8 @@ const ShelfMod& Shelf::State::mod(const std::string& name) const {
 fs::path Shelf::State::find_original(const ShelfState& state) const {
     if (game_is_folder || state.place == ShelfPlace::original) return game;
     must_be(original_path(), original, ErrorCode::wrong_source, "the original is not on the shelf as it was",
-            "restore the game by other means, then say that it is the original (--adopt)", work.progress);
+            "if what stands in its place is the original now, say so (--adopt); else restore it by other means",
+            work.progress);
     return original_path();
 }
 
@@ -135,7 +138,7 @@ void Shelf::State::check_kit_fits(const std::string& kit, const fs::path& source
 }
 
 void Shelf::State::add_file(ShelfMod& one, const fs::path& from) const {
-    OutputFile out(folder / one.file);
+    OutputFile out(folder / one.file, newer);
     write_source(InputFile(from), out);
     one.size = fs::file_size(from);
     out.commit(work.progress);
@@ -153,7 +156,7 @@ ShelfMod Shelf::State::add(const std::string& path, const fs::path& source) {
         one.kit = true;
         one.file = "mods/" + one.name + std::string(kit_extension);
         check_kit_fits(path, source);
-        OutputFile out(folder / one.file);
+        OutputFile out(folder / one.file, newer);
         pack_kit(KitInput(path, work), out);
         one.size = out.written()->size();
         out.commit(work.progress);
@@ -167,7 +170,7 @@ ShelfMod Shelf::State::add(const std::string& path, const fs::path& source) {
         one.file = "mods/" + one.name + std::string(kit_extension);
         KitCreateRequest request{
             .pairs = {{source.string(), path}}, .output = (folder / one.file).string(), .name = one.name};
-        request.count_shared = false;
+        request.count_shared = false, request.replace = newer.replace;
         one.size = create_kit(request, work).size;
         return one;
     }
@@ -189,7 +192,7 @@ ShelfMod Shelf::State::add(const std::string& path, const fs::path& source) {
         return one;
     }
     one.file = "mods/" + one.name + ".bps";
-    OutputFile out(folder / one.file);
+    OutputFile out(folder / one.file, newer);
     CreateOptions options;
     options.limits = work.limits, options.progress = work.progress;
     create(from, file, out, options);
@@ -222,10 +225,10 @@ void Shelf::State::bring_back(const ShelfState& state, const std::optional<fs::p
     if (game_is_folder) {
         undo_folder(game, work.progress, aside.value_or(fs::path()));
     } else {
-        const InputFile from(find_original(state));
-        OutputFile out(game, {.replace = Replace::without_backup});
-        write_source(from, out);
-        out.commit(work.progress);
+        // What stands there can be made again, or was put aside: so the very file comes back, with its times.
+        std::error_code code;
+        fs::rename(find_original(state), game, code);
+        if (code) throw Error(ErrorCode::io, fmt::format("cannot put {} back: {}", game.string(), code.message()));
     }
     forget_used();
 }
@@ -369,6 +372,7 @@ ShelfResult Shelf::use(const std::vector<std::string>& names) {
     if (result.stood_already && names.empty()) s.forget_used();
     if (!result.stood_already) {
         if (!names.empty() && s.original.empty() && !s.game_is_folder) s.original = before.found;
+        s.find_original(before);  // before anything is put aside for nothing
         result.aside = s.set_aside(before);
         if (names.empty())
             s.bring_back(before, result.aside);
