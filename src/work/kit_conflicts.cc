@@ -5,6 +5,8 @@
 
 #include <algorithm>
 #include <map>
+#include <set>
+#include <tuple>
 
 #include "hotstitch/edit_list.h"
 #include "hotstitch/error.h"
@@ -26,7 +28,7 @@ struct Touch {
     std::optional<ByteRange> range{};  ///< bytes of it, of an edit at an offset
     bool mend = false;                 ///< done again by whoever comes last
     const KitStep* step = nullptr;
-    SharedSource content{};  ///< put
+    Digests content{};  ///< of what is put
 };
 
 std::string joined(const std::string& outer, const std::string& inner) {
@@ -48,6 +50,7 @@ void add_edits(const Touch& model, const ByteSource& list, std::vector<Touch>& t
 std::vector<Touch> touches_of(std::vector<KitOnItsWay>& ways, const std::vector<KitStepPlan>& steps,
                               const WorkOptions& work) {
     std::vector<Touch> touches;
+    std::map<std::pair<std::size_t, std::string>, Digests> known;  // the same file may be put in many places
     for (const KitStepPlan& planned : steps) {
         KitOnItsWay& way = ways[planned.kit];
         const KitStep& step = *planned.step;
@@ -67,8 +70,11 @@ std::vector<Touch> touches_of(std::vector<KitOnItsWay>& ways, const std::vector<
         } else if (step.does == Does::edit) {
             add_edits(touch, *way.kit.open(way.text(step.file)), touches);
         } else {
-            if (step.does == Does::put && split_kit_address(way.kit.kit(), step.file).first.empty())
-                touch.content = content_at(way, step.file, true, work);
+            if (step.does == Does::put && split_kit_address(way.kit.kit(), step.file).first.empty()) {
+                Digests& content = known[{planned.kit, step.file}];
+                if (!content.crc32) content = digest(*content_at(way, step.file, true, work), {}, work.progress);
+                touch.content = content;
+            }
             touches.push_back(std::move(touch));
         }
     }
@@ -101,14 +107,9 @@ bool contradict(const Touch& a, const Touch& b) {
     const bool same_folder = a.step->does == Does::folder && b.step->does == Does::folder;
     if (same_folder || (a.at != b.at && (a.step->does == Does::folder || b.step->does == Does::folder))) return false;
     if (a.step->does == Does::remove && b.step->does == Does::remove && a.at == b.at) return false;
-    if (a.content && b.content && a.at == b.at && a.content->size() == b.content->size())
-        return !differing_ranges(*a.content, *b.content).empty();
+    if (a.content.crc32 && b.content.crc32 && a.at == b.at)
+        return a.content.size != b.content.size || a.content.crc32 != b.content.crc32;
     return true;
-}
-
-/// The first name of an address, without what is inside it.
-std::string first_name(const std::string& at) {
-    return at.substr(0, at.find_first_of(":/"));
 }
 
 std::string words_of(const Touch& touch) {
@@ -134,24 +135,42 @@ std::vector<KitConflict> find_conflicts(std::vector<KitOnItsWay>& ways, const st
     if (ways.size() < 2) return conflicts;
     constexpr std::size_t most_told = 100;
     const std::vector<Touch> touches = touches_of(ways, steps, work);
-    // Only what begins alike can meet; what is about the whole base meets all.
-    std::map<std::pair<const WorkingBase*, std::string>, std::vector<const Touch*>> groups;
-    for (const Touch& touch : touches) groups[{touch.base, first_name(touch.at)}].push_back(&touch);
-    const auto compare_with = [&](const Touch& a, const std::vector<const Touch*>& others) {
-        for (const Touch* const b : others) {
+    // What is about a part meets what is about that part, or about one that it lies in.
+    std::map<std::tuple<const WorkingBase*, std::string, std::string>, std::vector<const Touch*>> groups;
+    std::set<std::tuple<std::size_t, const WorkingBase*, std::string, std::string, std::string, std::string>> seen;
+    const auto compare_with = [&](const Touch& touch, const std::string& at, const std::string& field) {
+        const auto group = groups.find({touch.base, at, field});
+        if (group == groups.end()) return;
+        for (const Touch* const other : group->second) {
             if (conflicts.size() == most_told) return;
-            if (a.kit >= b->kit || !contradict(a, *b)) continue;
-            const std::string at = a.at.size() > b->at.size() ? a.at : b->at;
+            if (touch.kit == other->kit || !contradict(touch, *other)) continue;
+            const Touch &a = touch.kit < other->kit ? touch : *other, &b = touch.kit < other->kit ? *other : touch;
+            const std::string& longer = a.at.size() > b.at.size() ? a.at : b.at;
             const std::string id = split_kit_address(ways[a.kit].kit.kit(), a.step->at).first;
             conflicts.push_back(
-                {a.kit, b->kit, joined(id, at) + (a.field.empty() ? "" : " " + a.field), words_of(a), words_of(*b)});
+                {a.kit, b.kit, joined(id, longer) + (a.field.empty() ? "" : " " + a.field), words_of(a), words_of(b)});
         }
     };
+    std::vector<const Touch*> told_once;
     for (const Touch& touch : touches) {
-        const std::string first = first_name(touch.at);
-        for (const auto& [key, group] : groups)
-            if (key.first == touch.base && (first.empty() || key.second.empty() || key.second == first))
-                compare_with(touch, group);
+        const std::string content = touch.content.crc32 ? touch.content.crc32->hex() : std::string();
+        const std::string range = touch.range ? fmt::format("{} {}", touch.range->offset, touch.range->length) : "";
+        if (seen.emplace(touch.kit, touch.base, touch.at, touch.field + "=" + touch.value, content + range,
+                         std::string(name_of(touch.step->does)))
+                .second)
+            told_once.push_back(&touch);
+    }
+    // Those it lies in come before it, and what is about all of a part before what is about a field.
+    std::stable_sort(told_once.begin(), told_once.end(), [](const Touch* a, const Touch* b) {
+        return std::pair(a->at.size(), !a->field.empty()) < std::pair(b->at.size(), !b->field.empty());
+    });
+    for (const Touch* const touch : told_once) {
+        for (std::size_t end = 0; end < touch->at.size(); ++end)
+            if (end == 0 || touch->at[end] == ':' || touch->at[end] == '/')
+                compare_with(*touch, touch->at.substr(0, end), {});
+        compare_with(*touch, touch->at, touch->field);
+        if (!touch->field.empty()) compare_with(*touch, touch->at, {});
+        groups[{touch->base, touch->at, touch->field}].push_back(touch);
     }
     return conflicts;
 }
