@@ -380,5 +380,60 @@ TEST(KitBases, AreFoundByContentInWhateverIsGiven) {
     EXPECT_EQ(missing.front().near.front().size, disc().size()) << "the nearest comes first";
 }
 
+TEST(KitConflicts, AreNamedByPartFieldAndBytes) {
+    const TemporaryFolder folder;
+    const Bytes data = demo::harbour_data(false);
+    folder.put("kelp.dat", data);
+    const auto set = [](const char* field, int value) {
+        return fmt::format("set = {{\"{}\" = {}}}\nmap = \"kelp.map.toml\"\nin = \"game\"\n", field, value);
+    };
+    const std::string deep = set("berth[1].depth", 14), deeper = set("berth[1].depth", 15),
+                      other = set("berth[2].depth", 9);
+    const std::string patch = "apply = \"a.bps\"\nto = \"game\"\n",
+                      horn = "put = \"horn\"\ninto = \"game:sounds/HORN\"\n",
+                      near = "edit = \"near.edits\"\nin = \"game\"\n", far = "edit = \"far.edits\"\nin = \"game\"\n",
+                      mend = "mend = [\"checksum\"]\nin = \"game\"\n";
+    const std::tuple<std::string, std::string, std::string> rows[] = {
+        {deep, deep, ""},
+        {deep, other, ""},
+        {deep, deeper, "game berth[1].depth"},
+        {deep, patch, "game berth[1].depth"},
+        {patch, horn, "game:sounds/HORN"},
+        {horn, horn, ""},
+        {near, far, ""},
+        {near, near, "game"},
+        {near, patch, "game"},
+        {mend, patch, ""},
+        {mend, mend, ""},
+    };
+    for (const auto& [first, second, at] : rows) {
+        SCOPED_TRACE(first + second);
+        KitRequest request{.given = {(folder / "kelp.dat").string()}, .kits = {}};
+        for (const auto& [name, step] : {std::pair{"one", first}, {"two", second}}) {
+            const std::string kit = name;
+            folder.put(kit + "/README.md", "r"), folder.put(kit + "/horn", "toot"),
+                folder.put(kit + "/kelp.tbl", demo::letters());
+            folder.put(kit + "/a.bps", create(data, data)), folder.put(kit + "/kelp.map.toml", demo::map_of(false));
+            folder.put(kit + "/near.edits", "hotstitch-edits = 1\n[[edit]]\nat = 8\nnew = \"01 02\"\n");
+            folder.put(kit + "/far.edits", "hotstitch-edits = 1\n[[edit]]\nat = 10\nnew = \"01 02\"\n");
+            folder.put(kit + "/kit.toml",
+                       fmt::format("hotstitch-kit = 1\nname = \"{}\"\nreadme = \"README.md\"\n[[base]]\nid = "
+                                   "\"game\"\nany = [{{crc32 = \"{}\"}}]\n"
+                                   "[[step]]\n{}[[output]]\nfrom = \"game\"\nname = \"{{name}}.dat\"\n",
+                                   kit, crc(data), step));
+            request.kits.push_back((folder / kit).string());
+        }
+        KitJob job(request, {});
+        job.open();
+        job.plan();
+        const std::vector<KitConflict> found = job.conflicts();
+        ASSERT_EQ(found.size(), at.empty() ? 0u : 1u);
+        if (!at.empty()) {
+            EXPECT_EQ(found.front().at, at);
+            EXPECT_THROW(job.run(), Error);
+        }
+    }
+}
+
 }  // namespace
 }  // namespace hotstitch
