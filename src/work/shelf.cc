@@ -2,7 +2,7 @@
 // The shelf of one game: a folder "GAME.shelf" with `shelf.toml`, `mods/`, and `original/` while a mod is in place.
 // What stands in the game's place is always found out by its checksum; shelf.toml only remembers which mods made it. So
 // a call that is stopped at any moment leaves the old or the new, and the next one knows which. Tested by
-// tests/shelf_test.cc and tests/kit_faults_test.cc.
+// tests/cli_kit_test.cc and tests/kit_faults_test.cc.
 #include "hotstitch/shelf.h"
 
 #include <fmt/format.h>
@@ -12,6 +12,7 @@
 #include "hotstitch/create.h"
 #include "hotstitch/delivery.h"
 #include "hotstitch/error.h"
+#include "hotstitch/field_jobs.h"
 #include "hotstitch/jobs.h"
 #include "hotstitch/kit_jobs.h"
 #include "hotstitch/words.h"
