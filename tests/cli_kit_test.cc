@@ -315,5 +315,107 @@ TEST_F(CliKit, AShelfOfAFolder) {
     EXPECT_FALSE(fs::exists(folder / "prog/bin"));
 }
 
+TEST_F(CliKit, AFolderOutOfAnArchiveOrADisc) {
+    write_tree_kit();
+    ASSERT_EQ(std::system(("cd '" + (folder / "prog").string() + "' && bsdtar --format=zip -cf ../prog.zip *").c_str()),
+              0);
+    folder.put("prog.iso", demo::disc({{"kelp.dat", data}, {"run.sh", bytes("x")}, {"doc/old.txt", bytes("old\n")}}));
+    for (const char* const base : {"prog.zip", "prog.iso"}) {
+        say({"apply", base, "tides", "-o", "made"}, 0);
+        EXPECT_EQ(contents(folder / "made/kelp.dat"), changed_data()) << base;
+        EXPECT_FALSE(fs::exists(folder / "made/doc/old.txt"));
+        expect(say({"apply", base, "tides", "--in-place"}, 2), {"lies in another file"});
+        say({"undo", "made"}, 0);
+    }
+}
+
+TEST_F(CliKit, WhatIsReplacedKeepsItsRights) {
+    write_tree_kit();
+    const auto mode = [&] { return fs::status(folder / "prog/kelp.dat").permissions(); };
+    fs::permissions(folder / "prog/kelp.dat", fs::perms::owner_read | fs::perms::owner_write);
+    const fs::perms before = mode();
+    say({"apply", "prog", "tides", "--in-place"}, 0);
+    EXPECT_EQ(mode(), before);
+    say({"undo", "prog"}, 0);
+    EXPECT_EQ(mode(), before);
+}
+
+TEST_F(CliKit, AnotherVersionOfTheSameBytesIsSaid) {
+    say({"apply", "kelp.iso", "fog", "-o", "out/"}, 0);
+    write_kit("fog", "Fog Signals", "1.3", "berths.txt");
+    expect(say({"apply", "kelp.iso", "fog", "-o", "out/"}, 0), {"there already"});
+    expect(say({"verify", "--receipt", "out/games/Fog Signals/game.iso"}, 0), {"Fog Signals 1.3"});
+}
+
+TEST_F(CliKit, AWayBackThatLiesChangesNothing) {
+    write_tree_kit();
+    folder.put("outside", "not yours");
+    say({"apply", "prog", "tides", "--in-place"}, 0);
+    const std::string list(text_of(contents(folder / "prog.undo-1.hotstitch/changes")));
+    ASSERT_TRUE(list.ends_with("end\n"));
+    const std::pair<const char*, std::string> lists[] = {
+        {"cut", list.substr(0, list.size() - 4)},
+        {"empty", ""},
+        {"another version", "hotstitch-folder-change 2\nend\n"},
+        {"leads out", "hotstitch-folder-change 1\nadd 9 " + crc32(bytes("not yours")).hex() + " ../outside\nend\n"},
+        {"absolute", "hotstitch-folder-change 1\nremove 0 00000000 /etc/passwd\nend\n"},
+        {"no word", "hotstitch-folder-change 1\nforget 0 00000000 kelp.dat\nend\n"},
+        {"no checksum", "hotstitch-folder-change 1\nadd 0 zz kelp.dat\nend\n"},
+        {"no name", "hotstitch-folder-change 1\nadd 0 00000000 \nend\n"},
+    };
+    for (const auto& [why, text] : lists) {
+        folder.put("prog.undo-1.hotstitch/changes", text);
+        expect(say({"undo", "prog"}, 3), {"the list of changes", "old/"});
+        EXPECT_EQ(contents(folder / "prog/kelp.dat"), changed_data()) << why;
+        EXPECT_EQ(contents(folder / "outside"), bytes("not yours")) << why;
+    }
+    // A link on the way leads elsewhere.
+    folder.put("prog.undo-1.hotstitch/changes",
+               "hotstitch-folder-change 1\nadd 9 " + crc32(bytes("not yours")).hex() + " away/outside\nend\n");
+    fs::create_directory_symlink(folder.path(), folder / "prog/away");
+    expect(say({"undo", "prog"}, 1), {"is a link"});
+    EXPECT_EQ(contents(folder / "outside"), bytes("not yours"));
+    fs::remove(folder / "prog/away");
+    folder.put("prog.undo-1.hotstitch/changes", list);
+    say({"undo", "prog"}, 0);
+    EXPECT_EQ(contents(folder / "prog/kelp.dat"), data);
+}
+
+TEST_F(CliKit, AReceiptThatLiesRemovesNothing) {
+    say({"apply", "kelp.iso", "fog", "-o", "out/"}, 0);
+    const fs::path receipt = folder / "out/games/Fog Signals/game.iso.receipt.json";
+    const nlohmann::ordered_json right = nlohmann::ordered_json::parse(text_of(contents(receipt)));
+    folder.put("out/mine", "my own");
+    const auto undo = [&](const nlohmann::ordered_json& document) {
+        std::ofstream(receipt) << document.dump();
+        return run({"undo", "out/games/Fog Signals/game.iso"}).code;
+    };
+    for (const char* const key : {"root", "outputs", "bases"}) {
+        nlohmann::ordered_json wrong = right;
+        wrong["kits"][key] = 7;
+        EXPECT_EQ(undo(wrong), 3) << key;
+    }
+    for (const char* const key : {"folder", "path", "size", "crc32"}) {
+        nlohmann::ordered_json wrong = right;
+        wrong["kits"]["outputs"][1].erase(key);
+        EXPECT_EQ(undo(wrong), 3) << key;
+    }
+    // The right content, and still not what was put there: it is kept under another name.
+    nlohmann::ordered_json other = right;
+    other["kits"]["outputs"][1]["path"] = "../../mine";
+    other["kits"]["outputs"][1]["size"] = 6, other["kits"]["outputs"][1]["crc32"] = crc32(bytes("my own")).hex();
+    EXPECT_EQ(undo(other), 0);
+    bool kept = false;
+    for (const std::string& name : folder.names())
+        kept = kept || (name.starts_with("out/mine.") && name.ends_with(".backup"));
+    EXPECT_TRUE(kept);
+    EXPECT_EQ(contents(folder / "kelp.iso"), disc);
+}
+
+TEST_F(CliKit, ProgressNamesTheStep) {
+    const std::string said = say({"apply", "kelp.iso", "fog", "-o", "out/", "--progress", "json"}, 0);
+    expect(said, {"\"step\":\"making games/Fog Signals/game.iso\""});
+}
+
 }  // namespace
 }  // namespace hotstitch

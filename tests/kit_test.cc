@@ -364,8 +364,10 @@ TEST(KitBases, AreFoundByContentInWhateverIsGiven) {
     write_zip({{"readme", borrowed(noise)}, {"x/y.bin", borrowed(bytes)}}, zip);
     kit.folder.put("disc.zip", zip.bytes());
     kit.folder.put("game.xz", pack_content("xz", disc()));
-    for (const auto& [given, address] :
-         {std::pair{"game.iso", "game.iso"}, {"shelf", "shelf/deep/any name"}, {"disc.zip", "disc.zip:x/y.bin"}}) {
+    for (const auto& [given, address] : {std::pair{"game.iso", "game.iso"},
+                                         {"shelf", "shelf/deep/any name"},
+                                         {"disc.zip", "disc.zip:x/y.bin"},
+                                         {"game.xz", "game.xz:content"}}) {
         const auto found = find_kit_bases(read, {(kit.folder / given).string()});
         ASSERT_EQ(found.size(), 1u);
         EXPECT_EQ(found.front().edition, "only") << given;

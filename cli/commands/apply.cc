@@ -244,15 +244,16 @@ void run_apply(ApplyRequest request, const ApplyArguments& arguments, const Cont
 
 void run(const ApplyArguments& arguments, const Context& context, Report& report) {
     std::vector<std::string> names = arguments.request.patches;
-    names.push_back(arguments.request.source);
-    if (names_a_kit(names, context)) return apply_kits(arguments, context, report);
+    names.insert(names.begin(), arguments.request.source);
+    if (const NamedKits named = kits_among(names, context); !named.kits.empty())
+        return apply_kits(named, arguments, context, report);
     if (arguments.plan)
         throw Error(ErrorCode::usage, "--plan is for kits, and none is named").hint("leave it out, or name a kit");
     run_apply(request_from(arguments), arguments, context, report);
 }
 
 void run(const RenewArguments& arguments, const Context& context, Report& report) {
-    if (names_a_kit(arguments.request.patches, context)) return renew_kits(arguments, context, report);
+    if (!kits_among(arguments.request.patches, context).kits.empty()) return renew_kits(arguments, context, report);
     RenewPlan plan = plan_renewal(arguments.receipt, arguments.request.patches, context);
     const fs::path receipt = receipt_path(plan.request.output);
     path_fact(report, "by_receipt", "by receipt", receipt);

@@ -90,7 +90,8 @@ KitCreateRequest kit_request_from(const CreateArguments& arguments, const Contex
     for (std::size_t i = 0; i + 1 < arguments.also.size(); i += 2)
         request.pairs.push_back({arguments.also[i], arguments.also[i + 1]});
     if (arguments.base_names.size() > request.pairs.size())
-        throw Error(ErrorCode::usage, "there are more names of editions than editions");
+        throw Error(ErrorCode::usage, "there are more names of editions than editions")
+            .hint("name one for the first pair, and one for each --also");
     for (std::size_t i = 0; i < arguments.base_names.size(); ++i) request.pairs[i].edition = arguments.base_names[i];
     request.output = arguments.request.output;
     request.name = arguments.title;

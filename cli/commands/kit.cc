@@ -66,15 +66,15 @@ void state_made(const KitJob& job, Report& report) {
 
 }  // namespace
 
-bool names_a_kit(const std::vector<std::string>& names, const Context& context) {
-    return std::any_of(names.begin(), names.end(), [&](const std::string& name) { return is_kit(name, context); });
+NamedKits kits_among(const std::vector<std::string>& names, const Context& context) {
+    NamedKits all;
+    for (const std::string& name : names) (is_kit(name, context) ? all.kits : all.others).push_back(name);
+    return all;
 }
 
-void apply_kits(const ApplyArguments& arguments, const Context& context, Report& report) {
+void apply_kits(const NamedKits& named, const ApplyArguments& arguments, const Context& context, Report& report) {
     KitRequest request;
-    std::vector<std::string> names = arguments.request.patches;
-    names.insert(names.begin(), arguments.request.source);
-    for (const std::string& name : names) (is_kit(name, context) ? request.kits : request.given).push_back(name);
+    request.kits = named.kits, request.given = named.others;
     const ApplyRequest& asked = arguments.request;
     if (!asked.as.empty() || !asked.name_like.empty() || asked.with_sheet || asked.as_is || asked.keep_representation ||
         asked.mend || asked.reverse || !asked.expected.empty() || asked.allow_source || asked.allow_patch ||
@@ -103,7 +103,7 @@ void run_kits(KitRequest request, bool only_plan, const Context& context, Report
     const KitPlan& plan = job.plan();
     if (only_plan) {
         plan_facts(report, plan);
-        if (const auto conflicts = job.conflicts(); !conflicts.empty()) job.run();  // which says so
+        job.refuse_conflicts();
         report.detail("made", false);
         return report.good("planned", fmt::format("{} can be made of this. Nothing was written.", titles_of(job)));
     }
@@ -113,14 +113,16 @@ void run_kits(KitRequest request, bool only_plan, const Context& context, Report
     state_made(job, report);
 }
 
-void verify_kit(const std::string& kit, const std::vector<std::string>& files, const Context& context, Report& report) {
+void verify_kits(const NamedKits& named, const Context& context, Report& report) {
     KitRequest request;
-    request.kits = {kit}, request.given = files;
+    request.kits = named.kits, request.given = named.others;
     KitJob job(std::move(request), context);
     job.open();
     state_kits(job, report);
     plan_facts(report, job.plan());
-    report.good("fits", fmt::format("The kit fits: {}.", titles_of(job)));
+    job.refuse_conflicts();
+    report.good("fits", fmt::format("The {}: {}.", named.kits.size() == 1 ? "kit fits" : "kits fit, and go together",
+                                    titles_of(job)));
 }
 
 void verify_kit_receipt(const fs::path& file, const Receipt& receipt, const Context& context, Report& report) {

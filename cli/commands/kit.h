@@ -11,10 +11,14 @@
 
 namespace hotstitch::cli {
 
-bool names_a_kit(const std::vector<std::string>& names, const Context& context);
-void apply_kits(const ApplyArguments& arguments, const Context& context, Report& report);
+/// What was named, sorted: each is looked at once.
+struct NamedKits {
+    std::vector<std::string> kits, others;
+};
+NamedKits kits_among(const std::vector<std::string>& names, const Context& context);
+void apply_kits(const NamedKits& named, const ApplyArguments& arguments, const Context& context, Report& report);
 void run_kits(KitRequest request, bool only_plan, const Context& context, Report& report);
-void verify_kit(const std::string& kit, const std::vector<std::string>& files, const Context& context, Report& report);
+void verify_kits(const NamedKits& named, const Context& context, Report& report);
 void verify_kit_receipt(const std::filesystem::path& file, const Receipt& receipt, const Context& context,
                         Report& report);
 void renew_kits(const RenewArguments& arguments, const Context& context, Report& report);

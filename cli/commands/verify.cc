@@ -192,12 +192,8 @@ void run(const VerifyArguments& arguments, const Context& context, Report& repor
             .hint("hotstitch verify PATCH SOURCE, or --receipt FILE for what was made");
     std::vector<std::string> names = sources;
     names.push_back(patch_name);
-    if (names_a_kit(names, context)) {
-        const auto kit = std::find_if(names.rbegin(), names.rend(), [&](const auto& n) { return is_kit(n, context); });
-        const std::string kit_name = *kit;
-        names.erase(std::next(kit).base());
-        return verify_kit(kit_name, names, context, report);
-    }
+    if (const NamedKits named = kits_among(names, context); !named.kits.empty())
+        return verify_kits(named, context, report);
     if (sources.empty() && arguments.target.empty())
         throw Error(ErrorCode::usage, "there is nothing to verify the patch against")
             .hint("name a SOURCE, or --target FILE");

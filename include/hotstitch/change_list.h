@@ -84,6 +84,9 @@ private:
 HOTSTITCH_EXPORT std::vector<ByteRange> differing_ranges(const ByteSource& before, const ByteSource& after);
 HOTSTITCH_EXPORT std::vector<ByteRange> differing_ranges(ByteView before, ByteView after);
 
+/// Whether they hold the very same. Throws Error(io).
+HOTSTITCH_EXPORT bool are_same(const ByteSource& a, const ByteSource& b);
+
 /// The same run by run, in order, without holding them all.
 HOTSTITCH_EXPORT void each_difference(const ByteSource& before, const ByteSource& after,
                                       const std::function<void(const ByteRange&)>& found);

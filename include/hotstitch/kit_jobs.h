@@ -19,6 +19,7 @@
 #include "hotstitch/kit.h"
 #include "hotstitch/receipt.h"
 #include "hotstitch/summary.h"
+#include "hotstitch/words.h"
 
 namespace hotstitch {
 
@@ -101,7 +102,7 @@ struct KitRequest {
     bool in_place = false;            ///< outputs that are bases replace them; others are not made
     Replace replace = Replace::never;
     bool receipt = true, digests = false;
-    bool allow_target = false;        ///< go on although an output is not what its check says
+    bool allow_target = false;  ///< go on although an output is not what its check says
     /// Of outputs that are made anew, and the folder that it lies in; what was changed in place is undone first.
     std::optional<Receipt> renews{};
     std::filesystem::path renews_in{};
@@ -172,8 +173,10 @@ public:
     const KitPlan& plan();
     /// Bases as they were found, whether all are there or not. REQUIRES open().
     const std::vector<std::vector<KitBaseFound>>& bases() const noexcept;
-    /// Where several kits contradict each other. REQUIRES plan().
+    /// Where several kits contradict each other; none where run() can go on. REQUIRES plan().
     std::vector<KitConflict> conflicts() const;
+    /// Throws Error(refused) that names them. REQUIRES plan().
+    void refuse_conflicts() const;
     /// Does all steps, then puts the outputs into their places. Throws Error naming the step, what it wanted and found;
     /// nothing was made then. REQUIRES open().
     const KitResult& run();
@@ -237,8 +240,5 @@ HOTSTITCH_EXPORT std::vector<std::string> not_as_made(const Receipt& receipt, co
 /// What applying newer kits to the bases of a receipt comes to. `receipt`: it, or its output. Throws Error(io, usage)
 /// where receipt_of() has none, or one of patches.
 HOTSTITCH_EXPORT KitRequest plan_kit_renewal(const std::filesystem::path& receipt, std::vector<std::string> newer);
-
-/// What a step does, for people: "put files/title.bin into game:DATA/TITLE.BIN".
-HOTSTITCH_EXPORT std::string words_for(const KitStep& step);
 
 }  // namespace hotstitch

@@ -4,6 +4,7 @@
 #pragma once
 
 #include <cstdint>
+#include <functional>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -19,6 +20,7 @@ struct Diagnosis;
 struct FrontHeader;
 struct RepresentationOpinion;
 struct Identity;
+struct KitStep;
 struct MemorySegment;
 struct InternalCheck;
 struct ListedPart;
@@ -53,6 +55,10 @@ HOTSTITCH_EXPORT std::string json_for_terminals(std::string_view document);
 HOTSTITCH_EXPORT std::string as_utf8(std::string_view text);
 /// The bytes that as_utf8() was given.
 HOTSTITCH_EXPORT std::string from_utf8(std::string_view text);
+/// A pattern with each word in braces replaced by what `value` says of it. The word of a brace
+/// that does not end has one behind it, which no word has. Throws what `value` throws for a word that it does not know.
+HOTSTITCH_EXPORT std::string filled_in(std::string_view pattern,
+                                       const std::function<std::string(const std::string& word)>& value);
 /// A name that every system takes: no separators, no reserved characters or device names.
 HOTSTITCH_EXPORT std::string safe_name(std::string name);
 
@@ -108,6 +114,8 @@ HOTSTITCH_EXPORT std::string words_for(const SharedBytes& shared);
 
 /// What no check could tell of a stage; empty: nothing is open. `first`: of several.
 HOTSTITCH_EXPORT std::string words_for_unchecked(const ApplyStage& stage, bool first);
+/// What a step of a kit does: "put files/title.bin into game:DATA/TITLE.BIN".
+HOTSTITCH_EXPORT std::string words_for(const KitStep& step);
 /// What undoing came to.
 HOTSTITCH_EXPORT std::string words_for(const UndoResult& result);
 /// What some old appliers of the format fail on: "grows the file, writes past 16 MiB".

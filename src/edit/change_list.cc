@@ -230,6 +230,18 @@ void each_difference(const ByteSource& before, const ByteSource& after,
     if (before.size() != after.size()) found({common, std::max(before.size(), after.size()) - common});
 }
 
+bool are_same(const ByteSource& a, const ByteSource& b) {
+    if (a.size() != b.size()) return false;
+    constexpr std::uint64_t piece = std::uint64_t{1} << 20;
+    Bytes left(static_cast<std::size_t>(std::min(piece, a.size()))), right(left.size());
+    for (std::uint64_t at = 0; at < a.size(); at += piece) {
+        const auto length = static_cast<std::size_t>(std::min(piece, a.size() - at));
+        const ByteView x = a.read(at, length, left), y = b.read(at, length, right);
+        if (!std::equal(x.begin(), x.end(), y.begin())) return false;
+    }
+    return true;
+}
+
 std::vector<ByteRange> differing_ranges(const ByteSource& before, const ByteSource& after) {
     std::vector<ByteRange> ranges;
     each_difference(before, after, [&](const ByteRange& range) { ranges.push_back(range); });

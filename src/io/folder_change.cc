@@ -3,7 +3,7 @@
 // a list of what will be done, which is on the disk before anything is touched. Then each old file gets a second name
 // in `old/`, and the new one takes its place. In the end the whole becomes the way back, "FOLDER.undo-N.hotstitch".
 // Undoing renames it back first, so that stopped at any moment, the same undoing goes on. docs/formats/journal.md.
-// Tested by tests/kit_test.cc and, killed at many moments, tests/kit_faults_test.cc.
+// Tested by tests/kit_create_test.cc, tests/cli_kit_test.cc and, killed at every step, tests/kit_faults_test.cc.
 #include <fcntl.h>
 #include <sys/file.h>
 #include <sys/stat.h>
@@ -113,8 +113,11 @@ bool is_there(const fs::path& path) {
 }
 
 bool is_as_made(const fs::path& path, const Row& row, const Progress& progress) {
-    if (row.what == What::add_link) return fs::is_symlink(fs::symlink_status(path));
     std::error_code code;
+    if (row.what == What::add_link) {
+        const std::string to = fs::read_symlink(path, code).string();
+        return !code && to.size() == row.size && crc32(bytes_of(to)) == row.crc;
+    }
     if (!fs::is_regular_file(fs::symlink_status(path, code)) || fs::file_size(path, code) != row.size) return false;
     return digest(InputFile(path), {}, progress).crc32 == row.crc;
 }
@@ -191,6 +194,7 @@ void roll_back(const fs::path& folder, const fs::path& change, const std::vector
             case What::remove_folder: {
                 std::error_code code;
                 fs::create_directories(path, code);
+                if (code) throw system_error("make the folder", path, code.value());
                 break;
             }
         }
@@ -229,7 +233,16 @@ private:
     ByteSink& below_;
 };
 
-std::vector<Row> stage(const fs::path& change, const std::vector<FolderChange>& changes) {
+/// A file that takes another's place keeps its mode bits, but for whether it may be run.
+void take_over_mode(const fs::path& old, const fs::path& fresh, bool executable) {
+    struct stat info {};
+    if (::stat(old.c_str(), &info) != 0) throw system_error("read", old);
+    const mode_t plain = info.st_mode & 0666;
+    if (::chmod(fresh.c_str(), executable ? plain | ((plain & 0444) >> 2) : plain) != 0)
+        throw system_error("write", fresh);
+}
+
+std::vector<Row> stage(const fs::path& folder, const fs::path& change, const std::vector<FolderChange>& changes) {
     FolderWriter fresh(change / "new");
     fresh.folder({});
     std::vector<Row> rows;
@@ -242,9 +255,10 @@ std::vector<Row> stage(const fs::path& change, const std::vector<FolderChange>& 
                 row.size = counted.length, row.crc = counted.crc;
             });
         else if (one.what == What::add_link)
-            fresh.link(one.name, one.to);
+            fresh.link(one.name, one.to), row.size = one.to.size(), row.crc = crc32(bytes_of(one.to));
         else if (one.what == What::add_folder)
             fresh.folder(one.name);
+        if (one.what == What::replace) take_over_mode(folder / one.name, fresh.root() / one.name, one.executable);
         rows.push_back(std::move(row));
     }
     return rows;
@@ -290,7 +304,7 @@ fs::path change_folder(const fs::path& named, const std::vector<FolderChange>& c
     if (!fs::create_directory(change, code)) throw system_error("make the folder", change, code.value());
     std::vector<Row> rows;
     try {
-        rows = stage(change, changes);
+        rows = stage(folder, change, changes);
         FolderWriter writer(change);
         writer.folder("old");
         write_text(writer, "receipt.json", receipt());

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // A whole folder as output: filled beside its place, flushed, brought there by one rename.
-// Tested by tests/kit_test.cc and, killed at many moments, tests/kit_faults_test.cc.
+// Tested by tests/cli_kit_test.cc and, killed at every step, tests/kit_faults_test.cc.
 #include <fcntl.h>
 #include <sys/stat.h>
 #include <unistd.h>
@@ -37,8 +37,7 @@ namespace {
 
 bool same_bytes(const fs::path& a, const fs::path& b) {
     const InputFile one(a), other(b);
-    const ByteView x = one.bytes(), y = other.bytes();
-    const bool same = std::equal(x.begin(), x.end(), y.begin(), y.end());
+    const bool same = are_same(one, other);
     one.check_intact(), other.check_intact();
     return same;
 }

@@ -8,6 +8,7 @@
 
 #include "hotstitch/error.h"
 #include "hotstitch/words.h"
+#include "kit/verbs.h"
 
 namespace hotstitch {
 
@@ -22,8 +23,7 @@ const KitBase* Kit::base(std::string_view id) const noexcept {
 }
 
 std::string_view name_of(KitStep::Does does) noexcept {
-    constexpr std::string_view names[] = {"apply", "put", "set", "edit", "remove", "mend", "folder", "link"};
-    return names[static_cast<std::size_t>(does)];
+    return verb_of(does).name;
 }
 
 std::pair<std::string, std::string> split_kit_address(const Kit& kit, std::string_view address) {
@@ -39,23 +39,16 @@ std::pair<std::string, std::string> split_kit_file(std::string_view address) {
 
 std::string kit_text_for(const Kit& kit, std::string_view text,
                          const std::vector<std::pair<std::string, std::string>>& editions) {
-    std::string made;
-    for (std::size_t at = 0; at < text.size();) {
-        const std::size_t open = std::min(text.find('{', at), text.size());
-        made += text.substr(at, open - at);
-        if (open == text.size()) break;
-        const std::size_t close = text.find('}', open);
-        const std::string_view word = text.substr(open + 1, close == std::string_view::npos ? close : close - open - 1);
+    return filled_in(text, [&](const std::string& word) {
+        if (word == "name") return safe_name(kit.name);
+        if (word == "version") return kit.version;
         const auto edition =
             std::find_if(editions.begin(), editions.end(), [&](const auto& pair) { return pair.first == word; });
-        if (close == std::string_view::npos || (word != "name" && word != "version" && edition == editions.end()))
-            throw Error(ErrorCode::usage, "this word stands for nothing")
-                .wanted("{name}, {version}, or the id of a base in braces")
-                .found(fmt::format("{{{}}}", word));
-        made += word == "name" ? safe_name(kit.name) : word == "version" ? kit.version : edition->second;
-        at = close + 1;
-    }
-    return made;
+        if (edition != editions.end()) return edition->second;
+        throw Error(ErrorCode::usage, "this word stands for nothing")
+            .wanted("{name}, {version}, or the id of a base in braces")
+            .found(fmt::format("{{{}}}", word));
+    });
 }
 
 std::string why_unsafe(std::string_view name) {

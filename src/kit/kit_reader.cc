@@ -10,6 +10,7 @@
 #include "hotstitch/error.h"
 #include "hotstitch/kit.h"
 #include "hotstitch/words.h"
+#include "kit/verbs.h"
 #include "toml/document.h"
 #include "toml/values.h"
 
@@ -17,11 +18,6 @@ namespace hotstitch {
 namespace {
 
 constexpr std::string_view id_letters = "abcdefghijklmnopqrstuvwxyz0123456789-_";
-
-constexpr std::pair<std::string_view, KitStep::Does> verbs[] = {
-    {"apply", KitStep::Does::apply},   {"put", KitStep::Does::put},       {"set", KitStep::Does::set},
-    {"edit", KitStep::Does::edit},     {"remove", KitStep::Does::remove}, {"mend", KitStep::Does::mend},
-    {"folder", KitStep::Does::folder}, {"link", KitStep::Does::link}};
 
 std::string text_from(const TomlValue& value) {
     return from_utf8(value.string());
@@ -169,52 +165,53 @@ private:
     void read_step(const TomlValue& value) {
         TomlTable in(value, "a step");
         KitStep step{.line = value.line()};
-        const std::pair<std::string_view, KitStep::Does>* verb = nullptr;
-        for (const auto& row : verbs) {
-            if (!in.find(row.first)) continue;
+        const Verb* verb = nullptr;
+        for (const Verb& row : verbs) {
+            if (!in.find(row.name)) continue;
             if (verb != nullptr)
-                throw in.find(row.first).error(
-                    fmt::format("one step does one thing, and this is {} and {}", verb->first, row.first));
+                throw in.find(row.name).error(
+                    fmt::format("one step does one thing, and this is {} and {}", verb->name, row.name));
             verb = &row;
         }
-        if (verb == nullptr)
-            throw in.error("this step does nothing").wanted("apply, put, set, edit, remove, mend, folder or link");
-        step.does = verb->second;
+        if (verb == nullptr) {
+            std::string known;
+            for (const Verb& row : verbs) known += fmt::format("{}{}", known.empty() ? "" : ", ", row.name);
+            throw in.error("this step does nothing").wanted(known);
+        }
+        step.does = verb->does;
         step.note = in.text("note");
         step.only = editions(in.find("only"));
-        read_what(step, in, in.find(verb->first));
+        read_what(step, in, in.find(verb->name), verb->place);
         in.finish();
         kit_.steps.push_back(std::move(step));
     }
 
-    void read_what(KitStep& step, TomlTable& in, const TomlValue& what) {
+    void read_what(KitStep& step, TomlTable& in, const TomlValue& what, std::string_view place) {
         switch (step.does) {
+            case KitStep::Does::put: return read_put(step, in, what, in.need(place));
+            case KitStep::Does::remove: step.at = inside(what); return;
+            case KitStep::Does::folder: step.at = in_folder(what); return;
+            case KitStep::Does::link: return read_link(step, what, in.need("to"));
             case KitStep::Does::apply:
-                step.file = pattern(what);
-                step.at = of_file(in.need("to"));
-                return;
-            case KitStep::Does::edit:
-                step.file = pattern(what);
-                step.at = of_file(in.need("in"));
-                return;
-            case KitStep::Does::put: return read_put(step, in, what);
-            case KitStep::Does::set: return read_set(step, in, what);
+            case KitStep::Does::edit: step.file = pattern(what); break;
+            case KitStep::Does::set:
+                for (const auto& [field, to] : what.table()) step.set.push_back({field, value_text(to)});
+                if (step.set.empty()) throw what.error("no field is named");
+                if (const TomlValue map = in.find("map")) step.map = file_name(map);
+                break;
             case KitStep::Does::mend:
                 for (const TomlValue& mend : what.array()) step.mends.push_back(mend.string());
                 if (step.mends.empty()) throw what.error("no mend is named");
-                step.at = of_file(in.need("in"));
-                return;
-            case KitStep::Does::remove: step.at = inside(what); return;
-            case KitStep::Does::folder: step.at = in_folder(what); return;
-            case KitStep::Does::link: {
-                step.at = in_folder(what);
-                const TomlValue to = in.need("to");
-                step.file = text_from(to);
-                if (!link_stays_inside(split_kit_address(kit_, step.at).second, step.file))
-                    throw to.error("this link leads out of its folder").found(step.file);
-                return;
-            }
+                break;
         }
+        step.at = of_file(in.need(place));
+    }
+
+    void read_link(KitStep& step, const TomlValue& what, const TomlValue& to) {
+        step.at = in_folder(what);
+        step.file = text_from(to);
+        if (!link_stays_inside(split_kit_address(kit_, step.at).second, step.file))
+            throw to.error("this link leads out of its folder").found(step.file);
     }
 
     /// Something of a base, or a file of the kit. What has neither dot nor slash is meant as a base.
@@ -225,9 +222,9 @@ private:
         return base ? address(value) : pattern(value, true);
     }
 
-    void read_put(KitStep& step, TomlTable& in, const TomlValue& what) {
+    void read_put(KitStep& step, TomlTable& in, const TomlValue& what, const TomlValue& into) {
         step.file = file_or_part(what);
-        step.at = inside(in.need("into"));
+        step.at = inside(into);
         step.add = in.flag("add");
         if (const TomlValue room = in.find("room")) {
             const std::string word = room.string();
@@ -236,16 +233,9 @@ private:
             step.room = word == "place" ? Room::place : word == "append" ? Room::append : Room::rebuild;
         }
         if (const TomlValue executable = in.find("executable")) {
-            in_folder(in.find("into"));
+            in_folder(into);
             step.executable = executable.boolean();
         }
-    }
-
-    void read_set(KitStep& step, TomlTable& in, const TomlValue& what) {
-        for (const auto& [field, to] : what.table()) step.set.push_back({field, value_text(to)});
-        if (step.set.empty()) throw what.error("no field is named");
-        if (const TomlValue map = in.find("map")) step.map = file_name(map);
-        step.at = of_file(in.need("in"));
     }
 
     /// Something in a base, not the base.

@@ -4,6 +4,7 @@
 
 #include "hotstitch/kit.h"
 #include "hotstitch/words.h"
+#include "kit/verbs.h"
 #include "toml/values.h"
 
 namespace hotstitch {
@@ -43,45 +44,28 @@ void write_base(std::string& out, const KitBase& base) {
     out += "]\n";
 }
 
+std::string settings(const std::vector<FieldSetting>& fields) {
+    std::string all;
+    for (const FieldSetting& field : fields)
+        all +=
+            fmt::format("{}{} = {}", all.empty() ? "" : ", ", quoted_text(field.selector), value_in_toml(field.value));
+    return all;
+}
+
 void write_step(std::string& out, const KitStep& step) {
     using enum KitStep::Does;
     out += "\n[[step]]\n";
     key(out, "note", step.note);
-    const std::string_view verb = name_of(step.does);
-    switch (step.does) {
-        case apply:
-            key(out, verb, step.file);
-            key(out, "to", step.at);
-            break;
-        case put:
-            key(out, verb, step.file);
-            key(out, "into", step.at);
-            break;
-        case edit:
-            key(out, verb, step.file);
-            key(out, "in", step.at);
-            break;
-        case set: {
-            std::string fields;
-            for (const FieldSetting& s : step.set)
-                fields += fmt::format("{}{} = {}", fields.empty() ? "" : ", ", quoted_text(s.selector),
-                                      value_in_toml(s.value));
-            out += fmt::format("set = {{{}}}\n", fields);
-            key(out, "map", step.map);
-            key(out, "in", step.at);
-            break;
-        }
-        case mend:
-            out += fmt::format("mend = {}\n", quoted_list(step.mends));
-            key(out, "in", step.at);
-            break;
-        case link:
-            key(out, verb, step.at);
-            key(out, "to", step.file);
-            break;
-        case remove:
-        case folder: key(out, verb, step.at); break;
-    }
+    const Verb& verb = verb_of(step.does);
+    if (step.does == set)
+        out += fmt::format("set = {{{}}}\n", settings(step.set));
+    else if (step.does == mend)
+        out += fmt::format("mend = {}\n", quoted_list(step.mends));
+    else
+        key(out, verb.name, verb.place.empty() ? step.at : step.file);
+    if (!verb.place.empty()) key(out, verb.place, step.at);
+    if (step.does == link) key(out, "to", step.file);
+    key(out, "map", step.map);
     if (step.add) out += "add = true\n";
     if (step.room != Room::any)
         key(out, "room", step.room == Room::place ? "place" : step.room == Room::append ? "append" : "rebuild");

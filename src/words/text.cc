@@ -168,6 +168,20 @@ std::string nearest_word(std::string_view typed, const std::vector<std::string>&
     return nearest;
 }
 
+std::string filled_in(std::string_view pattern, const std::function<std::string(const std::string& word)>& value) {
+    std::string made;
+    for (std::size_t at = 0; at < pattern.size();) {
+        const std::size_t open = std::min(pattern.find('{', at), pattern.size());
+        made += pattern.substr(at, open - at);
+        if (open == pattern.size()) break;
+        const std::size_t close = pattern.find('}', open);
+        const bool ends = close != std::string_view::npos;
+        made += value(std::string(pattern.substr(open + 1, ends ? close - open - 1 : close)) + (ends ? "" : "{"));
+        at = ends ? close + 1 : pattern.size();
+    }
+    return made;
+}
+
 std::string safe_name(std::string name) {
     for (char& c : name)
         if (static_cast<unsigned char>(c) < 0x20 || c == 0x7F ||

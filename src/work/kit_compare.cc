@@ -29,18 +29,6 @@ constexpr std::uint64_t readable = 4096;  ///< bytes that steps for each part ma
 constexpr std::size_t most_fields = 64;
 constexpr std::uint64_t most_changed_for_fields = 4096, largest_with_fields = std::uint64_t{64} << 20;
 
-bool same_bytes(const ByteSource& a, const ByteSource& b) {
-    if (a.size() != b.size()) return false;
-    constexpr std::uint64_t piece = std::uint64_t{1} << 20;
-    Bytes left(static_cast<std::size_t>(std::min(piece, a.size()))), right(left.size());
-    for (std::uint64_t at = 0; at < a.size(); at += piece) {
-        const auto length = static_cast<std::size_t>(std::min(piece, a.size() - at));
-        const ByteView x = a.read(at, length, left), y = b.read(at, length, right);
-        if (!std::equal(x.begin(), x.end(), y.begin())) return false;
-    }
-    return true;
-}
-
 std::string escaped_part(std::string_view name) {
     std::string out;
     for (const char c : name) out += c == ':' ? std::string("\\:") : std::string(1, c);
@@ -155,7 +143,7 @@ private:
             FieldOptions set_options;
             set_options.limits = limits;
             const FieldPlan plan = fields.set(step.step.set, set_options);
-            if (!same_bytes(ChangedSource(before, plan.change), *after)) return std::nullopt;
+            if (!are_same(ChangedSource(before, plan.change), *after)) return std::nullopt;
             step.step.map = traits_of(*fields.units().front().maps.front()).name;
             Found all;
             all.add(std::move(step));
@@ -206,7 +194,7 @@ private:
             const auto there = old_files.find(name);
             const bool was = there != old_files.end();
             const SharedSource old_content = was ? opened(*old_one, there->second, before) : nullptr;
-            if (was && same_bytes(*old_content, *content)) continue;
+            if (was && are_same(*old_content, *content)) continue;
             made.keep(content);
             const bool done =
                 put_into(made, limits, [&, &name = name](const Container& now, const PutOptions& options) {
@@ -221,7 +209,7 @@ private:
         if (all.steps.empty()) return std::nullopt;
         // Directories may have been laid out otherwise.
         const SharedSource result = made.now(options_.work);
-        if (!same_bytes(*result, *after)) {
+        if (!are_same(*result, *after)) {
             FoundStep rest{.step = {.does = Does::apply, .at = at}};
             rest.content = patch_of(*result, *after);
             rest.last = true;
@@ -237,7 +225,7 @@ private:
         std::string from;
         for (const auto& [other, part] : files_of(container)) {
             if (part.size != content->size() || content->size() == 0) continue;
-            if (!same_bytes(*opened(container, part, before), *content)) continue;
+            if (!are_same(*opened(container, part, before), *content)) continue;
             from = inside_of(at, other);
             break;
         }
@@ -288,13 +276,13 @@ bool FoundStep::same_as(const FoundStep& other) const {
         return false;
     for (std::size_t i = 0; i < a.set.size(); ++i)
         if (a.set[i].selector != b.set[i].selector || a.set[i].value != b.set[i].value) return false;
-    return !content || same_bytes(*content, *other.content);
+    return !content || are_same(*content, *other.content);
 }
 
 std::vector<FoundStep> steps_between(const SharedSource& before, const SharedSource& after, const std::string& at,
                                      const CompareOptions& options, bool& whole) {
     whole = false;
-    if (same_bytes(*before, *after)) return {};
+    if (are_same(*before, *after)) return {};
     Comparing::Found found = Comparing(options).file(before, after, at, options.work.limits, 0);
     whole = found.whole;
     return std::move(found.steps);
@@ -314,7 +302,7 @@ public:
     const std::string* find(const ByteSource& content) const {
         const auto [begin, end] = by_size_.equal_range(content.size());
         for (auto at = begin; at != end; ++at)
-            if (same_bytes(*tree_->at(*at->second).open(), content)) return at->second;
+            if (are_same(*tree_->at(*at->second).open(), content)) return at->second;
         return nullptr;
     }
 
@@ -372,7 +360,7 @@ std::vector<FoundStep> steps_between(const Tree& before, const Tree& after, cons
         if (entry.executable != there->second.executable)
             steps.push_back({.step = {.does = Does::put, .file = place, .at = place, .executable = entry.executable}});
         const SharedSource old_content = there->second.open();
-        if (same_bytes(*old_content, *content)) continue;
+        if (are_same(*old_content, *content)) continue;
         Comparing::Found found = Comparing(options).file(old_content, content, place, options.work.limits, 1);
         for (FoundStep& step : found.steps) steps.push_back(std::move(step));
     }

@@ -48,7 +48,9 @@ public:
         name_editions();
         for (Pair& pair : pairs_) compare(pair);
         if (std::all_of(pairs_.begin(), pairs_.end(), [](const Pair& pair) { return pair.steps.empty(); }))
-            throw Error(ErrorCode::usage, "both are the same: there is nothing to make a kit of").in("target");
+            throw Error(ErrorCode::usage, "both are the same: there is nothing to make a kit of")
+                .in("target")
+                .hint("name the unmodified one first, then the modified one");
         describe_base();
         describe_steps();
         describe_output();
@@ -68,7 +70,8 @@ private:
         if (before != after || (!pairs_.empty() && before != folders()))
             throw Error(ErrorCode::usage, "a kit is made of files, or of folders, and not of one and the other")
                 .in("target")
-                .found(fmt::format("{}, {}", pair.before, pair.after));
+                .found(fmt::format("{}, {}", pair.before, pair.after))
+                .hint("name two files, or two folders");
         Pair opened{.edition = pair.edition};
         if (before) {
             opened.before_folder = pair.before, opened.after_folder = pair.after;
@@ -142,7 +145,7 @@ private:
             if (entry.kind != TreeEntry::Kind::file) continue;
             const auto there = other.find(name);
             if (there == other.end() || there->second.kind != entry.kind || there->second.size != entry.size ||
-                !differing_ranges(*entry.open(), *there->second.open()).empty())
+                !are_same(*entry.open(), *there->second.open()))
                 return name;
         }
         return std::nullopt;

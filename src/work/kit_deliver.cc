@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // Outputs of kits into their places: beside the bases, all together, with a receipt; or a base changed in place, with a
 // way back. An output that is still what the same kit made before is made anew without asking.
-// Tested by tests/kit_test.cc and, killed at many moments, tests/kit_faults_test.cc.
+// Tested by tests/cli_kit_test.cc and, killed at every step, tests/kit_faults_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -224,10 +224,13 @@ private:
         }
         const fs::path receipt_file = receipt_path(first);
         std::error_code code;
-        const bool needed = state_.request.receipt && (!all_stood || !fs::exists(receipt_file, code));
-        if (needed)
-            write_receipt(first, set_.add(receipt_file, {.replace = receipt_beside(first) ? Replace::without_backup
-                                                                                          : Replace::never}));
+        if (state_.request.receipt) {
+            const auto there = receipt_beside(first);
+            // Another version may make the same bytes: then that is said from now on.
+            if (!all_stood || !there || !state_.is_ours(*there))
+                write_receipt(first,
+                              set_.add(receipt_file, {.replace = there ? Replace::without_backup : Replace::never}));
+        }
         if (state_.request.receipt) state_.result.receipt = receipt_file;
         for (Made& made : made_)
             if (made.folder) made.folder->flush();

@@ -14,13 +14,6 @@ namespace fs = std::filesystem;
 
 namespace {
 
-bool differs(const ByteSource& before, WorkingFile& file, const WorkOptions& work) {
-    const SharedSource now = file.now(work);
-    bool any = before.size() != now->size();
-    if (!any) each_difference(before, *now, [&](const ByteRange&) { any = true; });
-    return any;
-}
-
 std::vector<FolderChange> folder_changes(WorkingBase& base, const WorkOptions& work) {
     using What = FolderChange::What;
     using Kind = TreeEntry::Kind;
@@ -43,7 +36,7 @@ std::vector<FolderChange> folder_changes(WorkingBase& base, const WorkOptions& w
             changes.push_back({.what = What::add_link, .name = name, .to = entry.to});
         } else if (!stays || entry.executable != before->second.executable ||
                    (entry.working && entry.working->changed() &&
-                    differs(*before->second.open(), *entry.working, work))) {
+                    !are_same(*before->second.open(), *entry.working->now(work)))) {
             changes.push_back({.what = stays ? What::replace : What::add,
                                .name = name,
                                .executable = entry.executable,

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
-// What kits will do with what was given, before anything is done. Tested by tests/kit_test.cc.
+// What kits will do with what was given, before anything is done. Tested by tests/kit_test.cc and
+// tests/cli_kit_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -43,9 +44,13 @@ const KitPlan& KitJob::plan() {
 std::vector<KitConflict> KitJob::conflicts() const {
     return find_conflicts(state_->ways, state_->plan->steps, state_->work);
 }
+void KitJob::refuse_conflicts() const {
+    if (const auto found = conflicts(); !found.empty()) throw conflict_error(found, state_->kits);
+}
 const KitResult& KitJob::run() {
     plan();
     if (!state_->result.made.empty()) return state_->result;  // made before
+    refuse_conflicts();
     state_->check_room();
     state_->run_steps();
     deliver(*state_);
@@ -54,6 +59,7 @@ const KitResult& KitJob::run() {
 void KitJob::run(ByteSink& sink) {
     const KitOutputPlan& planned = plan().outputs.front();
     if (planned.folder) throw Error(ErrorCode::usage, "the kit makes a folder, and a file is needed").in("output");
+    refuse_conflicts();
     state_->run_steps();
     const KitOnItsWay& way = state_->ways[planned.kit];
     DigestingSink out(sink, either(DigestChoice{}, choice_for(planned.wanted)));
@@ -183,13 +189,18 @@ void KitJob::State::refuse_missing() const {
         }
 }
 
+bool KitJob::State::is_ours(const Receipt& receipt) const {
+    if (!receipt.kits || receipt.patches.size() != kits.size()) return false;
+    for (std::size_t i = 0; i < kits.size(); ++i)
+        if (!compare(receipt.patches[i].digests, kits[i].digests()).empty()) return false;
+    return true;
+}
+
 /// In place, the same kits changed the base before, and it is still what they made.
 bool KitJob::State::is_made_in_place() const {
     if (!request.in_place || request.given.size() != 1) return false;
     const auto receipt = receipt_of(request.given.front());
-    if (!receipt || !receipt->kits || !receipt->in_place || receipt->patches.size() != kits.size()) return false;
-    for (std::size_t i = 0; i < kits.size(); ++i)
-        if (!compare(receipt->patches[i].digests, kits[i].digests()).empty()) return false;
+    if (!receipt || !receipt->in_place || !is_ours(*receipt)) return false;
     return not_as_made(*receipt, really_absolute(request.given.front()).parent_path(), work).empty();
 }
 
@@ -362,8 +373,6 @@ WorkOptions KitJob::State::for_step(std::string text) const {
 }
 
 void KitJob::State::run_steps() {
-    if (const auto conflicts = find_conflicts(ways, plan->steps, work); !conflicts.empty())
-        throw conflict_error(conflicts, kits);
     std::size_t number = 0;
     for (const KitStepPlan& planned : plan->steps)
         run_step(ways[planned.kit], *planned.step,

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // The way back of kits, and doing them again. A receipt may come from anybody: what is not proven to be what was put
-// there gets a backup's name and is not removed. Tested by tests/kit_test.cc.
+// there gets a backup's name and is not removed. Tested by tests/cli_kit_test.cc.
 #include "work/kit_receipts.h"
 
 #include <fmt/format.h>

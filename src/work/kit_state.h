@@ -28,6 +28,8 @@ struct KitJob::State {
     void finish_stopped();
     void undo_former();
     bool is_made_in_place() const;
+    /// Whether a receipt is of these very kits.
+    bool is_ours(const Receipt& receipt) const;
     void make_plan();
     void refuse_missing() const;
     void plan_outputs();

@@ -30,25 +30,6 @@ std::string map_beside(const std::string& list, const std::string& map) {
     return (fs::path(list).parent_path() / map).lexically_normal().generic_string();
 }
 
-std::string words_for(const KitStep& step) {
-    using enum KitStep::Does;
-    switch (step.does) {
-        case apply: return fmt::format("apply {} to {}", step.file, step.at);
-        case put: return fmt::format("put {} into {}", step.file, step.at);
-        case edit: return fmt::format("edit {} by {}", step.at, step.file);
-        case remove: return fmt::format("remove {}", step.at);
-        case folder: return fmt::format("make the folder {}", step.at);
-        case link: return fmt::format("link {} to {}", step.at, step.file);
-        case mend: return fmt::format("mend {} of {}", fmt::join(step.mends, ", "), step.at);
-        case set: break;
-    }
-    std::string fields;
-    for (std::size_t i = 0; i < step.set.size() && i < 3; ++i)
-        fields += fmt::format("{}{} = {}", i == 0 ? "" : ", ", step.set[i].selector, step.set[i].value);
-    if (step.set.size() > 3) fields += fmt::format(" and {} more", step.set.size() - 3);
-    return fmt::format("set {} in {}", fields, step.at);
-}
-
 WorkingBase working_base(const KitBaseFound& found, const Limits& limits) {
     WorkingBase base;
     if (found.file) {

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/kit_test.cc.
+// Tested by tests/kit_create_test.cc.
 #include "work/kit_tree.h"
 
 #include <sys/stat.h>

@@ -55,14 +55,8 @@ std::optional<std::string> value_of(std::string_view word, const Identity& ident
 }  // namespace
 
 fs::path placed_as(const std::string& pattern, const Identity& identity, const fs::path& otherwise) {
-    std::string made;
-    for (std::size_t at = 0; at < pattern.size();) {
-        const std::size_t open = std::min(pattern.find('{', at), pattern.size());
-        made += pattern.substr(at, open - at);
-        if (open == pattern.size()) break;
-        const std::size_t close = pattern.find('}', open);
-        const std::string word = pattern.substr(open + 1, close == std::string::npos ? close : close - open - 1);
-        const auto value = close == std::string::npos ? std::nullopt : value_of(word, identity, otherwise);
+    const std::string made = filled_in(pattern, [&](const std::string& word) {
+        const auto value = value_of(word, identity, otherwise);
         if (!value)
             throw Error(ErrorCode::usage, fmt::format("a pattern knows no {{{}}}", word))
                 .in("as")
@@ -72,9 +66,8 @@ fs::path placed_as(const std::string& pattern, const Identity& identity, const f
                 .in("as")
                 .found(fmt::format("it is {}", identity.kind.title))
                 .hint("leave that word out of the pattern");
-        made += safe_name(*value);
-        at = close + 1;
-    }
+        return safe_name(*value);
+    });
     if (made.empty() || made.back() == '/')
         throw Error(ErrorCode::usage, "the pattern names no file").in("as").found(pattern);
     return made;

@@ -104,7 +104,7 @@ std::vector<PutItem> expanded(const InputFile& file, const std::vector<PutItem>&
             if (const auto there = parts.find(name); there != parts.end()) {
                 const InputFile now(path);
                 const SharedSource before = now.size() == there->second.size ? container->open(there->second) : nullptr;
-                if (before && differing_ranges(*before, now).empty()) continue;
+                if (before && are_same(*before, now)) continue;
             }
             std::string address;
             for (const char c : name) address += c == ':' ? std::string("\\:") : std::string(1, c);

@@ -227,9 +227,10 @@ void Shelf::State::bring_back(const ShelfState& state, const std::optional<fs::p
         undo_folder(game, work.progress, aside.value_or(fs::path()));
     } else {
         // What stands there can be made again, or was put aside: so the very file comes back, with its times.
-        std::error_code code;
-        fs::rename(find_original(state), game, code);
-        if (code) throw Error(ErrorCode::io, fmt::format("cannot put {} back: {}", game.string(), code.message()));
+        const fs::path kept = find_original(state);
+        const auto kept_was = stamp_of(kept), game_was = stamp_of(game);
+        if (!kept_was || !game_was) throw Error(ErrorCode::io, fmt::format("{} is gone", game.string()));
+        put_backup_back(kept, *kept_was, game, *game_was, false);
     }
     forget_used();
 }
