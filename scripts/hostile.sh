@@ -89,4 +89,22 @@ for file in maps/* edits/*; do
     [ "$code" -ge 1 ] && [ ! -e made ] && [ "$milliseconds" -le 1000 ] && [ "$peak" -le 65536 ] || { failed=1; echo "  NOT REFUSED SO"; }
     rm -f made
 done
+echo "Kits of many steps, outputs and names"
+kit() {  # kit NAME: the text comes from standard input, behind what all have
+    mkdir "$1" && echo "read me" >"$1/README.md" && { printf 'hotstitch-kit = 1\nname = "Fog"\nreadme = "README.md"\n' && cat; } >"$1/kit.toml"
+}
+base="[[base]]"$'\n'"id = \"game\""$'\n'"any = [{crc32 = \"$(gzip -c other | tail -c 8 | od -An -tx4 -N4 | tr -d ' ')\"}]"
+output="[[output]]"$'\n'"from = \"game\""$'\n'"name = \"a\""
+steps() { seq 20000 | sed "s|.*|[[step]]\nput = \"README.md\"\ninto = \"game:$1\"|"; }
+{ echo "$base" && steps A && echo "$output"; } | kit steps
+{ echo "$base" && steps 'A&' && echo "$output"; } | kit others
+{ echo "$base" && seq 1000 | sed 's|.*|[[output]]\nfrom = "game"\nname = "a&"|'; } | kit outputs
+editions=$(for e in $(seq 100); do printf '{name = "e%s", crc32 = "%08x"}, ' "$e" "$e"; done)
+{ for b in $(seq 90); do printf '[[base]]\nid = "b%s"\nany = [%s]\n' "$b" "$editions"; done
+    printf '[[step]]\napply = "%s"\nto = "b1"\n[[output]]\nfrom = "b1"\nname = "a"\n' "$(seq 90 | sed 's|.*|{b&}|' | tr -d '\n')"; } | kit names
+for call in "kit check steps" "kit check outputs" "kit check names" "apply other steps others --plan" "apply other steps steps --plan"; do
+    # shellcheck disable=SC2086 # several words
+    answer "$call" $call
+    [ "$milliseconds" -le 2000 ] && [ "$peak" -le 131072 ] || { failed=1; echo "  TOO MUCH"; }
+done
 exit $failed
