@@ -36,6 +36,7 @@ constexpr std::array rows{
     Row{ErrorCode::usage, "front header", "take it off first, with hotstitch header strip", true},
     Row{ErrorCode::usage, "room",
         "let it go behind the last file with --room append, or move what follows it with --room rebuild", true},
+    Row{ErrorCode::unsupported, "keys", "name a file of your own keys, with a line common = …: --keys FILE"},
     Row{ErrorCode::usage, "with sheet", "add --keep-representation as well, or leave out --with-sheet"},
     Row{ErrorCode::usage, "in place", "leave out --in-place, and name an output with -o"},
     Row{ErrorCode::usage, "in place in an archive", "leave out --in-place: the output then lies beside the archive"},

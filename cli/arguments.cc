@@ -2,10 +2,12 @@
 #include "arguments.h"
 
 #include <fmt/format.h>
+#include <unistd.h>
 
 #include <algorithm>
 #include <filesystem>
 #include <optional>
+#include <sstream>
 #include <tuple>
 
 #include "completion.h"
@@ -14,6 +16,7 @@
 #include "hotstitch/words.h"
 #include "json.h"
 #include "options.h"
+#include "render/style.h"
 
 namespace hotstitch::cli {
 namespace {
@@ -79,25 +82,48 @@ void refuse_unknown(const CLI::App& app, const std::vector<std::string>& words) 
     }
 }
 
-std::vector<CommandWords> words_of(const CLI::App& app) {
-    std::vector<CommandWords> all;
-    for (const CLI::App* command : app.get_subcommands({})) {
-        CommandWords words{command->get_name(), command->get_description(), {}, {}};
-        for (const CLI::Option* option : command->get_options()) {
-            const auto choices = choices_of_options().find(option);
-            const std::vector<std::string> values =
-                choices == choices_of_options().end() ? std::vector<std::string>() : choices->second;
-            OptionWords one{{}, values, option->get_description(), option->get_expected_max() > 0};
-            for (const std::string& name : option->get_lnames()) one.names.push_back("--" + name);
-            for (const std::string& name : option->get_snames()) one.names.push_back("-" + name);
-            if (one.names.empty())
-                words.first = words.first.empty() ? values : words.first;
-            else
-                words.options.push_back(std::move(one));
-        }
-        all.push_back(std::move(words));
+CommandWords words_of(const CLI::App& command) {
+    CommandWords words{command.get_name(), command.get_description(), {}, {}};
+    for (const CLI::Option* option : command.get_options()) {
+        const auto choices = choices_of_options().find(option);
+        const std::vector<std::string> values =
+            choices == choices_of_options().end() ? std::vector<std::string>() : choices->second;
+        OptionWords one{{}, values, option->get_description(), option->get_expected_max() > 0};
+        for (const std::string& name : option->get_lnames()) one.names.push_back("--" + name);
+        for (const std::string& name : option->get_snames()) one.names.push_back("-" + name);
+        if (one.names.empty())
+            words.first = words.first.empty() ? values : words.first;
+        else
+            words.options.push_back(std::move(one));
     }
-    return all;
+    return words;
+}
+
+std::string completion_of(const CLI::App& app, Shell shell) {
+    std::vector<CommandWords> commands;
+    for (const CLI::App* command : app.get_subcommands({})) commands.push_back(words_of(*command));
+    return completion_script(shell, commands, words_of(app));
+}
+
+/// No line longer than the terminal is wide, and no word cut: what goes on stands below its column.
+std::string wrapped(const std::string& help) {
+    constexpr std::size_t unknown = 80, narrowest = 50, column = 30;
+    const std::size_t terminal = width_of(STDOUT_FILENO),
+                      width = std::max(terminal == 0 ? unknown : terminal, narrowest);
+    std::istringstream lines(help);
+    std::string out;
+    for (std::string line; std::getline(lines, line);) {
+        const std::string indent(line.starts_with("  ") ? column : 0, ' ');
+        while (line.size() > width) {
+            std::size_t end = line.rfind(' ', width);
+            if (end == std::string::npos || end <= indent.size()) end = line.find(' ', width);
+            if (end == std::string::npos) break;
+            out += line.substr(0, end) + "\n";
+            line = indent + line.substr(end + 1);
+        }
+        out += line + "\n";
+    }
+    return out;
 }
 
 /// --help and --version are answers, not errors. Returns whether one of them was asked for.
@@ -108,7 +134,7 @@ bool parse_or_answer(CLI::App& app, std::vector<std::string> words, std::string&
         return false;
     } catch (const CLI::CallForHelp&) {
         const auto chosen = app.get_subcommands();
-        answer = chosen.empty() ? app.help() : chosen.front()->help("hotstitch");
+        answer = wrapped(chosen.empty() ? app.help() : chosen.front()->help("hotstitch"));
     } catch (const CLI::CallForVersion& call) {
         answer = std::string(call.what()) + "\n";
     } catch (const CLI::ParseError& error) {
@@ -159,7 +185,7 @@ Arguments parse_arguments(int argc, char** argv, Common& common) {
     refuse_unknown(app, words);
     if (parse_or_answer(app, words, result.text)) return result;
     if (schemas) return result.text = Json(tell::json_schemas()).dump(2) + "\n", result;
-    if (shell) return result.text = completion_script(*shell, words_of(app)), result;
+    if (shell) return result.text = completion_of(app, *shell), result;
     if (app.get_subcommands().empty())
         throw Error(ErrorCode::usage, "no command was given").hint("see hotstitch --help");
     result.command = app.get_subcommands().front()->get_name();

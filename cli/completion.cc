@@ -37,7 +37,7 @@ std::string cases_of_values(const std::vector<CommandWords>& commands, std::stri
     return fmt::format("{}", fmt::join(cases, ""));
 }
 
-std::string bash_script(const std::vector<CommandWords>& commands) {
+std::string bash_script(const std::vector<CommandWords>& commands, const CommandWords& tool) {
     std::string cases;
     for (const CommandWords& command : commands)
         cases += fmt::format("        {}) options='{}' first='{}' ;;\n", command.name, options_of(command),
@@ -52,7 +52,7 @@ _hotstitch() {{
     case $previous in
 {0}    esac
     case $command in
-        '' | help) mapfile -t COMPREPLY < <(compgen -W '{1} --help --version' -- "$current"); return ;;
+        '' | help) mapfile -t COMPREPLY < <(compgen -W '{1} {3}' -- "$current"); return ;;
 {2}    esac
     if [[ $current == -* ]]; then
         mapfile -t COMPREPLY < <(compgen -W "$options" -- "$current")
@@ -66,10 +66,10 @@ _hotstitch() {{
 complete -F _hotstitch hotstitch
 )",
         cases_of_values(commands, "        {}) mapfile -t COMPREPLY < <(compgen -W '{}' -- \"$current\"); return ;;\n"),
-        names_of(commands), cases);
+        names_of(commands), cases, options_of(tool));
 }
 
-std::string zsh_script(const std::vector<CommandWords>& commands) {
+std::string zsh_script(const std::vector<CommandWords>& commands, const CommandWords& tool) {
     std::string cases;
     for (const CommandWords& command : commands)
         cases += fmt::format("    {}) options=({}); first=({}) ;;\n", command.name, options_of(command),
@@ -85,7 +85,7 @@ done
 case $words[CURRENT-1] in
 {0}esac
 case $command in
-    '' | help) compadd -- {1} --help --version; return ;;
+    '' | help) compadd -- {1} {3}; return ;;
 {2}esac
 if [[ $words[CURRENT] == -* ]]; then
     compadd -- $options
@@ -95,7 +95,7 @@ else
     _files
 fi
 )",
-        cases_of_values(commands, "    {}) compadd -- {}; return ;;\n"), names_of(commands), cases);
+        cases_of_values(commands, "    {}) compadd -- {}; return ;;\n"), names_of(commands), cases, options_of(tool));
 }
 
 /// In single quotes, as fish reads them.
@@ -105,37 +105,45 @@ std::string fish_word(const std::string& text) {
     return out + "'";
 }
 
-std::string fish_script(const std::vector<CommandWords>& commands) {
+/// The options of one command, or of the tool itself, behind the words that say where they are meant.
+std::string fish_options(const std::string& here, const CommandWords& command) {
+    std::string out;
+    for (const OptionWords& option : command.options) {
+        out += here;
+        for (const std::string& name : option.names)
+            out +=
+                name.starts_with("--") ? fmt::format(" -l {}", name.substr(2)) : fmt::format(" -s {}", name.substr(1));
+        if (!option.choices.empty())
+            out += fmt::format(" -x -a {}", fish_word(joined(option.choices)));
+        else if (option.takes_value)
+            out += " -r";
+        out += fmt::format(" -d {}\n", fish_word(option.description));
+    }
+    return out;
+}
+
+std::string fish_script(const std::vector<CommandWords>& commands, const CommandWords& tool) {
     std::string out = "# fish completion for hotstitch; made by hotstitch --completion fish\n";
+    out += fish_options("complete -c hotstitch -n __fish_use_subcommand", tool);
     for (const CommandWords& command : commands) {
         const std::string here = fmt::format("complete -c hotstitch -n '__fish_seen_subcommand_from {}'", command.name);
         out += fmt::format("complete -c hotstitch -f -n __fish_use_subcommand -a {} -d {}\n", command.name,
                            fish_word(command.description));
         if (!command.first.empty()) out += fmt::format("{} -a {}\n", here, fish_word(joined(command.first)));
-        for (const OptionWords& option : command.options) {
-            out += here;
-            for (const std::string& name : option.names)
-                out += name.starts_with("--") ? fmt::format(" -l {}", name.substr(2))
-                                              : fmt::format(" -s {}", name.substr(1));
-            if (!option.choices.empty())
-                out += fmt::format(" -x -a {}", fish_word(joined(option.choices)));
-            else if (option.takes_value)
-                out += " -r";
-            out += fmt::format(" -d {}\n", fish_word(option.description));
-        }
+        out += fish_options(here, command);
     }
     return out;
 }
 
 }  // namespace
 
-std::string completion_script(Shell shell, const std::vector<CommandWords>& commands) {
+std::string completion_script(Shell shell, const std::vector<CommandWords>& commands, const CommandWords& tool) {
     switch (shell) {
-        case Shell::bash: return bash_script(commands);
-        case Shell::zsh: return zsh_script(commands);
+        case Shell::bash: return bash_script(commands, tool);
+        case Shell::zsh: return zsh_script(commands, tool);
         case Shell::fish: break;
     }
-    return fish_script(commands);
+    return fish_script(commands, tool);
 }
 
 }  // namespace hotstitch::cli

@@ -22,6 +22,7 @@ struct CommandWords {
 
 enum class Shell { bash, zsh, fish };
 
-std::string completion_script(Shell shell, const std::vector<CommandWords>& commands);
+/// `tool`: the options in front of any command.
+std::string completion_script(Shell shell, const std::vector<CommandWords>& commands, const CommandWords& tool);
 
 }  // namespace hotstitch::cli

@@ -34,6 +34,8 @@ std::string output_of(const CommandArguments& chosen) {
                 return arguments.csv ? "-" : arguments.rewrite.request.output;
             else if constexpr (requires { arguments.request.output; })
                 return arguments.request.output;
+            else if constexpr (requires { arguments.output; })
+                return arguments.output;
             else if constexpr (requires { arguments.rewrite; })
                 return arguments.rewrite.request.output;
             else
@@ -46,7 +48,8 @@ std::string output_of(const CommandArguments& chosen) {
 int print(const Report& report, const Common& common, bool output_is_stdout) {
     const int code = static_cast<int>(report.exit_code());
     if (common.json) {
-        const bool told = put(stdout, json_text(report));
+        bool told = true;
+        write_json(report, [&](std::string_view piece) { told = told && put(stdout, piece); });
         return told ? code : static_cast<int>(ExitCode::system);
     }
     std::FILE* const stream = report.is_error() || output_is_stdout ? stderr : stdout;
@@ -69,6 +72,10 @@ int run_command(const Arguments& arguments, Report& report) {
     if (!arguments.common.maps.empty() || !arguments.common.map_folder.empty())
         context.limits.maps =
             maps_of({arguments.common.maps, arguments.common.map_folder}, context, &context.broken_maps);
+    if (!arguments.common.keys.empty()) context.read.emplace_back(arguments.common.keys);
+    for (const std::string& map : arguments.common.maps) context.read.emplace_back(map);
+    if (!arguments.common.map_folder.empty())
+        for (const std::filesystem::path& map : files_in(arguments.common.map_folder)) context.read.push_back(map);
     ProgressStyle style = arguments.common.progress;
     if (style == ProgressStyle::automatic && arguments.common.quiet) style = ProgressStyle::none;
     ProgressLine line(style);

@@ -20,10 +20,15 @@ std::map<const CLI::Option*, std::vector<std::string>>& choices_of_options() {
 
 namespace {
 
-/// A name, a file, a list: with the word for it that --help shows.
+/// A name, a file, a list: with the word for it that --help shows. An empty name of a file is a mistake of the caller's
+/// script, never the place that is taken when none is named.
 template <class T>
-CLI::Option* add_value(CLI::App& app, const std::string& name, T& value, const char* type, std::string description) {
-    return app.add_option(name, value, std::move(description))->type_name(type);
+CLI::Option* add_value(CLI::App& app, const std::string& name, T& value, std::string_view type,
+                       std::string description) {
+    CLI::Option* const option = app.add_option(name, value, std::move(description))->type_name(std::string(type));
+    if (type == "FILE" || type == "PATH" || type == "FOLDER" || type == "PATTERN")
+        option->check([](const std::string& text) { return std::string(text.empty() ? "the name is empty" : ""); });
+    return option;
 }
 
 void add_size(CLI::App& app, const std::string& name, std::uint64_t& size, std::string description) {
@@ -335,8 +340,9 @@ void declare(CLI::App& app, MendArguments& mend, Common& common) {
                        "checksum, region=Europe, expand=2M, large-address-aware …; done in the right order");
     add_value(command, "--boot-code", mend.options.boot_code, "VARIANT",
               "Nintendo 64: the boot code variant, where it is not recognised");
-    command.add_flag("--no-mend{false}", mend.options.keep_checks,
-                     "Leave checks that were right as they come out of the mends named");
+    command.add_flag_callback(
+        "--no-mend", [&kept = mend.options.keep_checks] { kept = false; },
+        "Leave checks that were right as they come out of the mends named");
     add_allow_changes(command, mend.options.allow);
     add_rewrite(command, mend.rewrite);
     add_common(command, common);
@@ -394,7 +400,8 @@ void declare(CLI::App& app, PutArguments& put, Common& common) {
         ->type_name("PART")
         ->allow_extra_args(false);
     add_room(command, put.options.room);
-    command.add_flag("--no-mend{false}", put.options.mend, "Leave the file's own checks as they come out");
+    command.add_flag_callback(
+        "--no-mend", [&kept = put.options.mend] { kept = false; }, "Leave the file's own checks as they come out");
     add_allow_changes(command, put.options.allow);
     add_then(command, common);
     add_rewrite(command, put.rewrite);
@@ -411,7 +418,8 @@ void declare(CLI::App& app, FieldsArguments& fields, Common& common) {
     command.add_flag("--check", fields.check, "Only read the maps, and say what is wrong with them");
     add_value(command, "--compare", fields.compare, "FILE", "Field by field: what differs from this file (exit 1)");
     add_value(command, "--save", fields.save, "EDITS", "With --compare: what differs, as an edit list");
-    command.add_flag("--no-mend{false}", fields.options.mend, "Leave checks that were right as they come out");
+    command.add_flag_callback(
+        "--no-mend", [&kept = fields.options.mend] { kept = false; }, "Leave checks that were right as they come out");
     add_allow_changes(command, fields.options.allow);
     add_then(command, common);
     add_rewrite(command, fields.rewrite);

@@ -1,7 +1,14 @@
 # cmake --install: headers, library, tool, man page, CMake package and pkg-config file.
 include(CMakePackageConfigHelpers)
 
-install(TARGETS hotstitch EXPORT HotStitchTargets)
+# A shared library goes wherever the tool goes, with a path from the one to the other.
+if(HOTSTITCH_TOOL AND BUILD_SHARED_LIBS)
+    install(TARGETS hotstitch EXPORT HotStitchTargets LIBRARY COMPONENT tool NAMELINK_COMPONENT Unspecified)
+    file(RELATIVE_PATH from_tool /p/${CMAKE_INSTALL_BINDIR} /p/${CMAKE_INSTALL_LIBDIR})
+    set_target_properties(hotstitch_tool PROPERTIES INSTALL_RPATH "$ORIGIN/${from_tool}")
+else()
+    install(TARGETS hotstitch EXPORT HotStitchTargets)
+endif()
 install(FILES ${public_headers} DESTINATION ${CMAKE_INSTALL_INCLUDEDIR}/hotstitch)
 if(HOTSTITCH_TOOL)
     install(TARGETS hotstitch_tool COMPONENT tool)
@@ -9,14 +16,6 @@ if(HOTSTITCH_TOOL)
     # The shells' completions come from the tool itself.
     if(NOT CMAKE_CROSSCOMPILING)
         set(completions ${PROJECT_BINARY_DIR}/completions)
-        set(completion_files ${completions}/hotstitch ${completions}/_hotstitch ${completions}/hotstitch.fish)
-        add_custom_command(OUTPUT ${completion_files}
-            COMMAND ${CMAKE_COMMAND} -E make_directory ${completions}
-            COMMAND $<TARGET_FILE:hotstitch_tool> --completion bash > ${completions}/hotstitch
-            COMMAND $<TARGET_FILE:hotstitch_tool> --completion zsh > ${completions}/_hotstitch
-            COMMAND $<TARGET_FILE:hotstitch_tool> --completion fish > ${completions}/hotstitch.fish
-            DEPENDS hotstitch_tool VERBATIM)
-        add_custom_target(completions ALL DEPENDS ${completion_files})
         install(FILES ${completions}/hotstitch DESTINATION ${CMAKE_INSTALL_DATADIR}/bash-completion/completions COMPONENT tool)
         install(FILES ${completions}/_hotstitch DESTINATION ${CMAKE_INSTALL_DATADIR}/zsh/vendor-completions COMPONENT tool)
         install(FILES ${completions}/hotstitch.fish DESTINATION ${CMAKE_INSTALL_DATADIR}/fish/vendor_completions.d COMPONENT tool)
@@ -31,34 +30,20 @@ write_basic_package_version_file(${PROJECT_BINARY_DIR}/HotStitchConfigVersion.cm
 install(FILES ${PROJECT_BINARY_DIR}/HotStitchConfig.cmake ${PROJECT_BINARY_DIR}/HotStitchConfigVersion.cmake
     DESTINATION ${package_dir})
 
-set(private_requires fmt)
-if(HOTSTITCH_WITH_LIBDEFLATE)
-    string(APPEND private_requires " libdeflate")
-endif()
-if(HOTSTITCH_WITH_LZMA)
-    string(APPEND private_requires " liblzma")
-endif()
-if(HOTSTITCH_WITH_ARCHIVE)
-    string(APPEND private_requires " libarchive")
-endif()
-if(HOTSTITCH_WITH_ZLIB)
-    string(APPEND private_requires " zlib")
-endif()
-set(private_libs)
-if(HOTSTITCH_WITH_BZIP2)
-    string(APPEND private_libs " -lbz2")  # comes without a .pc file
-endif()
-if(HOTSTITCH_WITH_ZSTD)
-    string(APPEND private_requires " libzstd")
-endif()
-if(HOTSTITCH_WITH_LZ4)
-    string(APPEND private_requires " liblz4")
-endif()
-if(HOTSTITCH_WITH_TOML)
-    string(APPEND private_requires " tomlplusplus")
-endif()
-if(HOTSTITCH_WITH_OPENSSL)
-    string(APPEND private_requires " libcrypto")
+# A static library needs its own libraries named to whoever links it.
+set(pc_libs "-lhotstitch")
+if(NOT BUILD_SHARED_LIBS)
+    string(APPEND pc_libs " -lfmt")
+    foreach(library LIBDEFLATE:deflate ARCHIVE:archive LZMA:lzma ZLIB:z BZIP2:bz2 ZSTD:zstd LZ4:lz4 TOML:tomlplusplus
+            OPENSSL:crypto)
+        string(REPLACE : ";" option_and_name ${library})
+        list(GET option_and_name 0 option)
+        list(GET option_and_name 1 name)
+        if(HOTSTITCH_WITH_${option})
+            string(APPEND pc_libs " -l${name}")
+        endif()
+    endforeach()
+    string(APPEND pc_libs " -pthread")
 endif()
 # Wherever --prefix puts it, or a package moves it to.
 file(RELATIVE_PATH prefix_from_pc /p/${CMAKE_INSTALL_LIBDIR}/pkgconfig /p)
@@ -77,6 +62,10 @@ header fixes against ROMs, disc images, data files and executables. Nothing is
 overwritten unless asked, and everything that can be checked is.")
     set(CPACK_DEBIAN_PACKAGE_SECTION utils)
     set(CPACK_DEBIAN_PACKAGE_SHLIBDEPS ON)
+    if(BUILD_SHARED_LIBS)
+        set(CPACK_DEBIAN_PACKAGE_SHLIBDEPS_PRIVATE_DIRS ${PROJECT_BINARY_DIR})
+        set(CPACK_DEBIAN_PACKAGE_GENERATE_SHLIBS ON)
+    endif()
     set(CPACK_DEBIAN_FILE_NAME DEB-DEFAULT)
     set(CPACK_STRIP_FILES ON)
     set(CPACK_COMPONENTS_ALL tool)

@@ -30,7 +30,7 @@ int main() try {
     const Bytes list = create(file, deeper, {.format = PatchFormat::edits});
     std::printf("%s: from %s to %s\n\n%s", plan.fields[0].name.c_str(), plan.fields[0].before.c_str(),
                 plan.fields[0].after.c_str(), std::string(text_of(list)).c_str());
-    return hotstitch::apply(list, file) == deeper ? 0 : 1;
+    return hotstitch::apply_in_memory(list, file).target == deeper ? 0 : 1;
 } catch (const hotstitch::Error& error) {
     std::fprintf(stderr, "%s\n", error.what());
     return 1;

@@ -52,6 +52,6 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
         const bool of_source = input.byte() % 2 == 0;
         grow(of_source ? source : target, of_source ? target : source, input);
     }
-    if (hotstitch::apply(hotstitch::create(source, target, options), source) != target) std::abort();
+    if (hotstitch::apply_in_memory(hotstitch::create(source, target, options), source).target != target) std::abort();
     return 0;
 }

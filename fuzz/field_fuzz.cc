@@ -74,9 +74,9 @@ Bytes bytes_from(const std::string& text) {
     may_be_refused([&] {
         ApplyOptions options{.allow_source = true, .allow_target = true, .limits = limits};
         options.limits.output = 1 << 20;
-        const Bytes made = hotstitch::apply(bytes_of(text), source, options);
+        const Bytes made = hotstitch::apply_in_memory(bytes_of(text), source, options).target;
         const Bytes again = create(source, made, {.format = PatchFormat::edits});
-        require(hotstitch::apply(again, source) == made);
+        require(hotstitch::apply_in_memory(again, source).target == made);
     });
 }
 

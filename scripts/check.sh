@@ -37,6 +37,12 @@ for header in include/hotstitch/*.h; do
 done
 echo "public headers: each compiles alone"
 
+# Every file compiles alone, not only together with its neighbours.
+libraries=$(grep -oE '^option\(HOTSTITCH_WITH_[A-Z0-9]+' CMakeLists.txt | sed 's/option(/-D/; s/$/=1/')
+git ls-files -z --cached --others --exclude-standard 'src/*.cc' 'cli/*.cc' |
+    xargs -0 -P "$(nproc)" -n 1 g++ -std=c++20 -fsyntax-only -Iinclude -Isrc -Icli -DHOTSTITCH_BUILDING \
+        '-DHOTSTITCH_VERSION="0"' $libraries && echo "files: each compiles alone"
+
 # The library without the system's files: sources and sinks of the caller only.
 cmake --preset core >/dev/null && cmake --build --preset core >/dev/null && build/core/examples/mend_rom >/dev/null && echo "core build: works"
 
@@ -45,6 +51,8 @@ cmake --preset portable >/dev/null && cmake --build --preset portable >/dev/null
 (cd build/portable && rm -rf smoke && ./make_demo smoke && cd smoke && ../hotstitch create Kelp*1*.sfc "Night Tides.sfc" --checks -q &&
     mv "Night Tides.sfc" wanted.sfc && ../hotstitch apply Kelp*1*.sfc "Night Tides.bps" -q && cmp "Night Tides.sfc" wanted.sfc &&
     ../hotstitch describe "Night Tides.bps" -q && ../hotstitch undo "Night Tides.sfc" -q) >/dev/null && echo "portable build: works"
+cmake -D BUILD="$PWD/build/portable" -D CONSUMER="$PWD/tests/install" -D COMPILER=g++ -P tests/install/run.cmake &&
+    (cd build/portable && cpack -G DEB -B packages >/dev/null) && echo "shared library: installs, links and packs"
 
 cmake --preset asan -D CMAKE_EXPORT_COMPILE_COMMANDS=ON >/dev/null
 mapfile -t sources < <(git ls-files --cached --others --exclude-standard 'src/*.cc' 'cli/*.cc' 'examples/*.cc' 'demo/*.cc')

@@ -3,7 +3,7 @@
 set -euo pipefail
 cd "$(dirname "$0")/.."
 scripts/setup.sh lintian dpkg-dev
-scripts/build.sh release hotstitch_tool completions
+scripts/build.sh release hotstitch_tool
 (cd build/release && cpack -G DEB -B packages >/dev/null)
 package=$(ls -t build/release/packages/hotstitch_*.deb | head -1)
 lintian --fail-on error --tag-display-limit 0 "$package"

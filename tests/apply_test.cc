@@ -23,7 +23,7 @@ Digests digests_of(const std::string& text) {
 
 ErrorCode code_of(const ApplyOptions& options, const std::string& with = patch, const std::string& from = source) {
     try {
-        hotstitch::apply(bytes_of(with), bytes_of(from), options);
+        hotstitch::apply_in_memory(bytes_of(with), bytes_of(from), options);
     } catch (const Error& error) {
         return error.code();
     }
@@ -70,7 +70,7 @@ TEST(Apply, NoticesAPatchedSource) {
     EXPECT_EQ(report.fit.answer, FitAnswer::already_patched);
     EXPECT_FALSE(report.made);
     EXPECT_TRUE(sink.bytes().empty());
-    EXPECT_EQ(text_of(hotstitch::apply(bytes_of(patch), bytes_of(target))), target);
+    EXPECT_EQ(text_of(hotstitch::apply_in_memory(bytes_of(patch), bytes_of(target)).target), target);
 }
 
 TEST(Fit, TellsWhatAFormatWithoutChecksAllows) {
@@ -116,7 +116,7 @@ TEST(Apply, StopsWhenTold) {
     const Bytes big(16 << 20);
     ApplyOptions options;
     options.progress = [](const ProgressState& state) { return state.done < (4 << 20); };
-    EXPECT_THROW(hotstitch::apply(bytes_of(patch), big, options), Error);
+    EXPECT_THROW(hotstitch::apply_in_memory(bytes_of(patch), big, options), Error);
 }
 
 TEST(Apply, BlamesAFailingSourceAndNotThePatch) {

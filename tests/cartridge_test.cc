@@ -231,29 +231,32 @@ private:
 TEST(RepresentationOpinion, OneWalkOverThePatchMakesTheTargetInTheRightRepresentation) {
     const Bytes n64 = demo::nintendo_64_kelp(), drive = demo::mega_drive_kelp();
     const struct {
-        Bytes rom, dump;
+        Bytes rom;
+        Bytes (*dumped)(const Bytes& rom);
         RepresentationKind kind;
-    } cases[] = {{n64, demo::with_pairs_swapped(n64), RepresentationKind::pairs_swapped},
-                 {drive, demo::interleaved(drive), RepresentationKind::de_interleaved},
-                 {demo::kelp_harbour(1), demo::with_front_header(demo::kelp_harbour(1)),
-                  RepresentationKind::without_front_header}};
+    } cases[] = {
+        {n64, [](const Bytes& rom) { return demo::with_pairs_swapped(rom); }, RepresentationKind::pairs_swapped},
+        {drive, [](const Bytes& rom) { return demo::interleaved(rom); }, RepresentationKind::de_interleaved},
+        {demo::kelp_harbour(1), [](const Bytes& rom) { return demo::with_front_header(rom); },
+         RepresentationKind::without_front_header}};
     for (const auto& c : cases) {
+        const Bytes dump = c.dumped(c.rom);
         const Bytes target = makers::mended(makers::poked(c.rom, 0x4321, 0x77), {{"checksum", {}}});
         const Bytes patch = hotstitch::create(c.rom, target, {.format = PatchFormat::ips});
         const auto opened = open_patch(patch);
         const CountingReader reader(*opened);
-        const RepresentationTrial trial = opinion_on_representation(reader, c.dump);
+        const RepresentationTrial trial = opinion_on_representation(reader, dump);
         ASSERT_TRUE(trial.opinion);
         EXPECT_TRUE(trial.opinion->sure());
         EXPECT_EQ(trial.opinion->reading.kind, c.kind);
         EXPECT_EQ(trial.made, target);
         EXPECT_EQ(reader.walks, 1);
         // As it is where it was made for the dump.
-        const Bytes other = makers::poked(c.dump, c.dump.size() - 9, 0x5A);
-        EXPECT_EQ(opinion_on_representation(*open_patch(hotstitch::create(c.dump, other, {.format = PatchFormat::ips})),
-                                            c.dump)
-                      .made,
-                  other);
+        const Bytes other = c.dumped(target);
+        EXPECT_EQ(
+            opinion_on_representation(*open_patch(hotstitch::create(dump, other, {.format = PatchFormat::ips})), dump)
+                .made,
+            other);
     }
 }
 

@@ -171,7 +171,8 @@ TEST_F(CliCartridge, AChangeIsWrittenAsAPatchWithoutMatching) {
             const ToolResult made = run_tool(words, {.folder = folder.path()});
             ASSERT_EQ(made.code, 0) << made.out;
             EXPECT_EQ(made.json()["patch"]["path"], (folder / patch).string());
-            EXPECT_TRUE(hotstitch::apply(contents(folder / patch), contents(folder / source)) == wanted)
+            EXPECT_TRUE(hotstitch::apply_in_memory(contents(folder / patch), contents(folder / source)).target ==
+                        wanted)
                 << call[1] << patch;
             std::filesystem::remove(folder / patch);
         }
@@ -253,6 +254,7 @@ TEST_F(CliCartridge, ApplyMendsWhatThePatchLeftStale) {
     folder.put("r.bps", hotstitch::create(rom, demo::fog_signals(rom)));
     EXPECT_EQ(answer({"renew", "m.sfc.receipt.json", "r.bps"}), "0 made");
     EXPECT_TRUE(contents(folder / "m.sfc") == demo::fog_signals(rom));
+    EXPECT_EQ(answer({"undo", "m.sfc"}), "0 restored") << "the older version";
     EXPECT_EQ(answer({"undo", "m.sfc"}), "0 removed");
     // A patch after which the checks cannot be known is applied all the same.
     const Bytes sms = demo::master_system_kelp();

@@ -192,6 +192,7 @@ TEST(CliJson, EveryDocumentIsAsItsSchemaSays) {
         {"shelf", "k.sfc", "--keep", "n.bps"},
         {"shelf", "k.sfc", "--use", "n"},
         {"shelf", "k.sfc"},
+        {"hotstitch", "is", "no command"},
     };
     const Json all = schemas();
     std::set<std::string> seen;

@@ -98,7 +98,9 @@ TEST_F(CliKit, LookedAtBeforeItIsTrusted) {
 }
 
 TEST_F(CliKit, MadeUndoneAndRenewed) {
-    say({"kit", "pack", "fog"}, 0);
+    say({"kit", "pack", "fog/"}, 0);
+    EXPECT_EQ(bytes(run({"kit", "pack", "fog", "-o", "-"}).out), contents(folder / "fog.kit"));
+    expect(say({"kit", "pack", "fog"}, 0), {"There already"});
     expect(say({"apply", "kelp.iso", "fog.kit", "-o", "out/"}, 0), {"Made 2 outputs: Fog Signals 1.2", "README.md"});
     EXPECT_EQ(contents(folder / "kelp.iso"), disc);
     EXPECT_EQ(contents(folder / "out/games/Fog Signals/cover.png"), bytes("picture"));

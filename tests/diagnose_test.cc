@@ -266,7 +266,7 @@ std::vector<Situation> situations() {
         {"an edit list whose old values stand elsewhere", edit_list, revision0, "other-value", ""},
         {"an edit list, and its file behind a front header", edit_list, demo::with_front_header(source), "front-header",
          "without its front header of 512 bytes"},
-        {"an edit list for a file that has it already", edit_list, hotstitch::apply(edit_list, source),
+        {"an edit list for a file that has it already", edit_list, hotstitch::apply_in_memory(edit_list, source).target,
          "already-patched", ""},
         {"IPS with nothing to check by", ips, revision0, "cannot-be-known", ""},
         {"IPS with nothing to check by, on a web page", ips, joined(bytes_of("<html><body>Kelp Harbour</body>"), {}),
@@ -330,7 +330,7 @@ Found found_for(const Situation& s) {
     // Without checks, only what the file is can speak against it.
     if (answer.answer == FitAnswer::unknown && patch->facts().source.empty() && patch->facts().checked_windows == 0 &&
         s.size == 0)
-        if (const auto implausible = implausible_source(MemorySource(s.file)))
+        if (const auto implausible = implausible_source(*patch, MemorySource(s.file), s.name))
             return {std::string(implausible->reasons.front().code), words_for(implausible->reasons.front()), "",
                     words_for_next(*implausible)};
     const auto other = s.other.empty() ? nullptr : open_patch(s.other);

@@ -28,7 +28,7 @@ std::string list_of(std::string_view edits) {
 /// What applying a list to a file throws, with all that the error says; empty: nothing.
 std::string complaint_of_list(const std::string& text, ByteView source, ErrorCode code) {
     try {
-        hotstitch::apply(bytes_of(text), source);
+        hotstitch::apply_in_memory(bytes_of(text), source);
         return {};
     } catch (const Error& error) {
         EXPECT_EQ(error.code(), code) << error.what();
@@ -53,14 +53,15 @@ TEST(Edits, ByEveryKindOfPlace) {
          "KELP Harbour: the tide turns."},
     };
     for (const auto& [edits, wanted] : rows)
-        EXPECT_EQ(text_of(hotstitch::apply(bytes_of(list_of(edits)), source)), wanted) << edits;
+        EXPECT_EQ(text_of(hotstitch::apply_in_memory(bytes_of(list_of(edits)), source).target), wanted) << edits;
     const Bytes rom = demo::kelp_harbour(1);
     const Bytes made =
-        hotstitch::apply(bytes_of(list_of("[[edit]]\nat = \"00:FFD9\"\nold = \"02\"\nnew = \"01\"\n")), rom);
+        hotstitch::apply_in_memory(bytes_of(list_of("[[edit]]\nat = \"00:FFD9\"\nold = \"02\"\nnew = \"01\"\n")), rom)
+            .target;
     EXPECT_EQ(differing_ranges(rom, made), (std::vector<ByteRange>{{0x7FD9, 1}}));
     const Bytes commented = makers::bytes("\xEF\xBB\xBF# by hand\n\n" + list_of("[[edit]]\nat = 0\nnew = \"6B\"\n"));
     EXPECT_EQ(recognise_patch(commented), PatchFormat::edits);
-    EXPECT_EQ(text_of(hotstitch::apply(commented, source)).front(), 'k');
+    EXPECT_EQ(text_of(hotstitch::apply_in_memory(commented, source).target).front(), 'k');
 }
 
 TEST(Edits, SayWhatIsWrongWithThem) {
@@ -139,7 +140,7 @@ TEST(Edits, CreateAndApplyAreTheIdentity) {
         const Bytes source = makers::file_like(random, makers::below(random, 6000));
         const Bytes target = round % 7 == 0 ? source : makers::modified(random, source);
         const Bytes patch = create(source, target, {.format = PatchFormat::edits});
-        EXPECT_EQ(hotstitch::apply(patch, source), target);
+        EXPECT_EQ(hotstitch::apply_in_memory(patch, source).target, target);
         // The text says the same once it is read and written again.
         EXPECT_EQ(edit_list_text(read_edit_list(text_of(patch))), text_of(patch));
         // Of files of one size, each edit keeps the size, and none touches another.
@@ -191,7 +192,7 @@ TEST(Edits, RecastAndBackMakesTheSameFile) {
             MemorySink there, back;
             recast(MemorySource(edits), memory, format, there);
             recast(MemorySource(there.bytes()), memory, PatchFormat::edits, back);
-            EXPECT_EQ(hotstitch::apply(back.bytes(), source), target);
+            EXPECT_EQ(hotstitch::apply_in_memory(back.bytes(), source).target, target);
         }
     }
 }
@@ -206,7 +207,7 @@ protected:
         limits.maps = maps;
     }
     Bytes made(const std::string& text, const Bytes& source) const {
-        return hotstitch::apply(bytes_of(text), source, {.limits = limits});
+        return hotstitch::apply_in_memory(bytes_of(text), source, {.limits = limits}).target;
     }
     std::string value(const Bytes& file, const std::string& selector) const {
         const MemorySource memory(file);
@@ -232,7 +233,7 @@ TEST_F(LongerBerths, FitsBothEditionsByTheirOwnMaps) {
         MemorySink bps;
         const MemorySource memory(source);
         recast(MemorySource(bytes_of(demo::longer_berths_edits())), memory, PatchFormat::bps, bps, {.limits = limits});
-        EXPECT_EQ(hotstitch::apply(bps.bytes(), source), target);
+        EXPECT_EQ(hotstitch::apply_in_memory(bps.bytes(), source).target, target);
     }
 }
 

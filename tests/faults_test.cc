@@ -164,7 +164,7 @@ std::map<std::string, std::string> state_of(const TemporaryFolder& folder) {
 }
 
 bool is_temporary(const std::string& name) {
-    return name.ends_with(".hotstitch-tmp");
+    return name.find(".hotstitch-tmp") != std::string::npos;  // or below a folder that is
 }
 bool is_receipt(const std::string& name) {
     return name.ends_with(".receipt.json");
@@ -178,7 +178,8 @@ void expect_games(const TemporaryFolder& folder) {
         found.insert(key_of(contents(folder / name)));
         if (name != "kelp.sfc.reverse.bps") continue;
         try {
-            found.insert(key_of(hotstitch::apply(contents(folder / name), contents(folder / "kelp.sfc"))));
+            found.insert(
+                key_of(hotstitch::apply_in_memory(contents(folder / name), contents(folder / "kelp.sfc")).target));
         } catch (const Error&) {  // it is for the file that is not in its place yet
         }
     }

@@ -26,7 +26,7 @@ class IpsAccepts : public testing::TestWithParam<Accepted> {};
 
 TEST_P(IpsAccepts, AndMakesTheTarget) {
     const Accepted& row = GetParam();
-    const Bytes target = hotstitch::apply(bytes_of(row.patch), bytes_of(row.source));
+    const Bytes target = hotstitch::apply_in_memory(bytes_of(row.patch), bytes_of(row.source)).target;
     EXPECT_EQ(text_of(target), row.target);
     const auto reference = reference::apply_ips(bytes_of(row.patch), bytes_of(row.source));
     ASSERT_TRUE(reference.has_value());
@@ -177,7 +177,7 @@ Outcome expect_agreement(ByteView patch, ByteView source) {
     try {
         ApplyOptions options;
         options.limits.output = most;
-        const Bytes made = hotstitch::apply(patch, source, options);
+        const Bytes made = hotstitch::apply_in_memory(patch, source, options).target;
         EXPECT_EQ(outcome, Outcome::made) << "accepted " << shown;
         EXPECT_TRUE(made == wanted) << shown;
     } catch (const Error& error) {

@@ -24,7 +24,8 @@ TEST(Recast, EveryFormatIntoEveryOther) {
                 MemorySink out;
                 const RecastReport report = recast(MemorySource(patch), MemorySource(source), to.id, out);
                 EXPECT_TRUE(report.metadata_kept);
-                ASSERT_TRUE(hotstitch::apply(out.bytes(), source) == target) << from.name << " to " << to.name;
+                ASSERT_TRUE(hotstitch::apply_in_memory(out.bytes(), source).target == target)
+                    << from.name << " to " << to.name;
             }
         }
     }
@@ -48,8 +49,8 @@ Overlap overlap_of(const std::string& source, const std::string& a, const std::s
     const auto ranges = [&](const std::string& patch) {
         return written_ranges(*open_patch(bytes_of(patch)), source.size());
     };
-    const Bytes made_a = hotstitch::apply(bytes_of(a), bytes_of(source)),
-                made_b = hotstitch::apply(bytes_of(b), bytes_of(source));
+    const Bytes made_a = hotstitch::apply_in_memory(bytes_of(a), bytes_of(source)).target,
+                made_b = hotstitch::apply_in_memory(bytes_of(b), bytes_of(source)).target;
     return overlap(ranges(a), MemorySource(made_a), ranges(b), MemorySource(made_b), source.size());
 }
 

@@ -220,6 +220,9 @@ TEST_F(Receipts, RenewMakesTheNewerVersionInTheSamePlace) {
     EXPECT_TRUE(contents(fs::path(renewed.json()["backup"]["path"].get<std::string>())) == target);
     EXPECT_EQ(run({"verify", "--receipt", "night.sfc"}).code, 0);
     EXPECT_EQ(run({"undo", "night.sfc"}).code, 0);
+    EXPECT_TRUE(holds("night.sfc", target)) << "the older version, with its receipt";
+    EXPECT_EQ(run({"undo", "night.sfc"}).code, 0);
+    EXPECT_FALSE(fs::exists(folder / "night.sfc"));
 
     // In place: the first backup stays the source of every renewal, and the way back leads to it.
     ASSERT_EQ(run({"apply", "kelp.sfc", "v1.bps", "--in-place"}).code, 0);
@@ -230,7 +233,7 @@ TEST_F(Receipts, RenewMakesTheNewerVersionInTheSamePlace) {
     EXPECT_TRUE(holds("kelp.sfc", newer));
     EXPECT_EQ(run({"undo", "kelp.sfc"}).code, 0);
     EXPECT_TRUE(holds("kelp.sfc", source));
-    EXPECT_EQ(run({"renew", "kelp.sfc", "v2.bps"}).code, 4);
+    EXPECT_EQ(run({"renew", "kelp.sfc", "v2.bps"}).code, 0) << "all stands as before the renewal";
 }
 
 TEST_F(Receipts, RenewTakesTheSourceAsItWasTakenBefore) {

@@ -48,7 +48,7 @@ class ChecksummedAccepts : public testing::TestWithParam<Row> {};
 TEST_P(ChecksummedAccepts, AndMakesTheTarget) {
     const Row& row = GetParam();
     const Bytes patch = with_footer(row.body, bytes_of(row.source), bytes_of(row.target));
-    EXPECT_EQ(text_of(hotstitch::apply(patch, bytes_of(row.source))), row.target);
+    EXPECT_EQ(text_of(hotstitch::apply_in_memory(patch, bytes_of(row.source)).target), row.target);
     const auto reference = reference::apply(patch, bytes_of(row.source), 1 << 20);
     ASSERT_TRUE(reference.has_value());
     EXPECT_EQ(text_of(*reference), row.target);
@@ -158,7 +158,7 @@ TEST(Checksummed, AWrongPatchCrcIsDamageBeforeAnythingElse) {
         Bytes patch = with_footer(body, {}, {});
         patch[4] ^= std::byte{1};
         try {
-            hotstitch::apply(patch, bytes_of("neither size fits"));
+            hotstitch::apply_in_memory(patch, bytes_of("neither size fits"));
             FAIL() << "accepted";
         } catch (const Error& error) {
             EXPECT_EQ(error.code(), ErrorCode::damaged);
@@ -179,11 +179,11 @@ TEST(Checksummed, SourceAndTargetAreChecked) {
         EXPECT_EQ(given_target.reversible, format == PatchFormat::ups);
         EXPECT_EQ(given_target.answer, FitAnswer::already_patched);
         // Backwards only when that is asked for; otherwise a copy.
-        EXPECT_EQ(text_of(hotstitch::apply(patch, bytes_of(target))), target);
-        EXPECT_EQ(text_of(hotstitch::apply(patch, bytes_of(target), {.backwards = true})),
+        EXPECT_EQ(text_of(hotstitch::apply_in_memory(patch, bytes_of(target)).target), target);
+        EXPECT_EQ(text_of(hotstitch::apply_in_memory(patch, bytes_of(target), {.backwards = true}).target),
                   format == PatchFormat::ups ? source : target);
         try {
-            hotstitch::apply(patch, bytes_of("The ferry waits at berth eight."));
+            hotstitch::apply_in_memory(patch, bytes_of("The ferry waits at berth eight."));
             FAIL() << "took a wrong source";
         } catch (const Error& error) {
             EXPECT_EQ(error.code(), ErrorCode::wrong_source);
@@ -192,7 +192,7 @@ TEST(Checksummed, SourceAndTargetAreChecked) {
     // A right source and a patch that says the wrong target: damage.
     const Bytes lying = with_footer(bps(1, 1, bps_action(0, 1)), bytes_of("a"), bytes_of("b"));
     try {
-        hotstitch::apply(lying, bytes_of("a"));
+        hotstitch::apply_in_memory(lying, bytes_of("a"));
         FAIL() << "believed it";
     } catch (const Error& error) {
         EXPECT_EQ(error.code(), ErrorCode::damaged);
@@ -206,10 +206,10 @@ TEST(Checksummed, RandomRoundTripsInEveryFormatAndUpsBackwards) {
         const Bytes target = makers::modified(random, source);
         for (const PatchFormat format : {PatchFormat::ups, PatchFormat::bps}) {
             const Bytes patch = hotstitch::create(source, target, {.format = format});
-            ASSERT_TRUE(hotstitch::apply(patch, source) == target);
+            ASSERT_TRUE(hotstitch::apply_in_memory(patch, source).target == target);
             ASSERT_TRUE(reference::apply(patch, source, 1 << 24) == target);
             const bool backwards = format == PatchFormat::ups;
-            ASSERT_TRUE(!backwards || hotstitch::apply(patch, target, {.backwards = true}) == source);
+            ASSERT_TRUE(!backwards || hotstitch::apply_in_memory(patch, target, {.backwards = true}).target == source);
         }
     }
 }
@@ -235,7 +235,7 @@ TEST(Checksummed, AgreesWithTheReferenceOnDamagedPatchesWithRightCrcs) {
         options.allow_source = options.allow_target = true;
         options.limits.output = 1 << 20;
         try {
-            made = hotstitch::apply(patch, source, options);
+            made = hotstitch::apply_in_memory(patch, source, options).target;
             EXPECT_EQ(outcome, Outcome::made) << hex(patch);
             EXPECT_TRUE(made == wanted) << hex(patch);
         } catch (const Error& error) {

@@ -47,7 +47,7 @@ class VcdiffAccepts : public testing::TestWithParam<Row> {};
 TEST_P(VcdiffAccepts, AndMakesTheTarget) {
     const Row& row = GetParam();
     const Bytes patch = makers::bytes(row.patch);
-    EXPECT_EQ(text_of(hotstitch::apply(patch, bytes_of(row.source))), row.target);
+    EXPECT_EQ(text_of(hotstitch::apply_in_memory(patch, bytes_of(row.source)).target), row.target);
     const auto reference = reference::apply(patch, bytes_of(row.source), 1 << 20);
     ASSERT_TRUE(reference.has_value());
     EXPECT_EQ(text_of(*reference), row.target);
@@ -187,7 +187,7 @@ TEST_P(VcdiffRefuses, WithWindowAndOffset) {
     Bytes made;
     EXPECT_NE(reference::judge(patch, bytes_of(harbour), 1 << 27, made), reference::Outcome::made);
     try {
-        hotstitch::apply(patch, bytes_of(harbour));
+        hotstitch::apply_in_memory(patch, bytes_of(harbour));
         FAIL() << "accepted";
     } catch (const Error& error) {
         EXPECT_EQ(error.code(), row.code) << error.what();
@@ -289,7 +289,7 @@ TEST(Vcdiff, AWrongSourceShowsInItsWindow) {
     std::string other = harbour;
     other[30] = '!';
     try {
-        hotstitch::apply(patch, bytes_of(other));
+        hotstitch::apply_in_memory(patch, bytes_of(other));
         FAIL() << "accepted";
     } catch (const Error& error) {
         EXPECT_EQ(error.code(), ErrorCode::wrong_source);
@@ -332,21 +332,21 @@ TEST(Vcdiff, SectionsInLzmaStreamsThatLiveThroughTheFile) {
                       plain = Window{.size = 2, .data = "ok", .instructions = add(2)}.text();
     const std::string second = window(b, data.feed(b), codes(b));
     const Bytes patch = makers::bytes(head + first + plain + second);
-    EXPECT_EQ(text_of(hotstitch::apply(patch, {})), a + "ok" + b);
+    EXPECT_EQ(text_of(hotstitch::apply_in_memory(patch, {}).target), a + "ok" + b);
     EXPECT_EQ(text_of(*reference::apply(patch, {}, 1 << 20)), a + "ok" + b);
     // The second window alone has no stream to go on from.
     Bytes made;
     for (const std::string& broken : {head + second, head + window(a, checked.feed(a, false, a.size() + 1), codes(a)),
                                       head + first.substr(0, 40)}) {
         EXPECT_EQ(reference::judge(makers::bytes(broken), {}, 1 << 20, made), reference::Outcome::refused);
-        EXPECT_THROW(hotstitch::apply(makers::bytes(broken), {}), Error);
+        EXPECT_THROW(hotstitch::apply_in_memory(makers::bytes(broken), {}), Error);
     }
     // A dictionary over the limit, and a section that unpacks to more than its window can use.
     makers::LzmaSections huge(512 << 20), bomb;
     const std::string zeros(1 << 20, '\0');
     for (const std::string& greedy : {huge.feed(a), bomb.feed(zeros)}) {
         try {
-            hotstitch::apply(
+            hotstitch::apply_in_memory(
                 makers::bytes(head +
                               Window{.size = 500, .data = greedy, .instructions = add(500), .delta_flags = 1}.text()),
                 {});
@@ -375,7 +375,7 @@ TEST(Vcdiff, SectionsInGroupedHuffmanCodes) {
         window.adler32 = adler(text);
         const Bytes patch = makers::bytes(vcdiff_header(1, "\1") + window.text());
         ASSERT_EQ(text_of(*reference::apply(patch, {}, 1 << 20)), text) << round;
-        ASSERT_EQ(text_of(hotstitch::apply(patch, {})), text) << round;
+        ASSERT_EQ(text_of(hotstitch::apply_in_memory(patch, {}).target), text) << round;
     }
 }
 
@@ -415,7 +415,7 @@ TEST(Vcdiff, DamagedSectionsHaveTheirOwnWords) {
         Bytes made;
         EXPECT_EQ(reference::judge(patch, {}, 1 << 20, made), reference::Outcome::refused) << row.says;
         try {
-            hotstitch::apply(patch, {});
+            hotstitch::apply_in_memory(patch, {});
             FAIL() << "accepted: " << row.says;
         } catch (const Error& error) {
             EXPECT_EQ(error.code(), ErrorCode::damaged) << row.says;
@@ -441,7 +441,7 @@ TEST(Vcdiff, RandomRoundTripsInWindowsOfEverySize) {
         const Bytes source = makers::file_like(random, makers::below(random, round % 50 == 0 ? 300'000 : 3'000));
         const Bytes target = makers::modified(random, source);
         const Bytes patch = hotstitch::create(source, target, options_of(random));
-        ASSERT_TRUE(hotstitch::apply(patch, source) == target) << round;
+        ASSERT_TRUE(hotstitch::apply_in_memory(patch, source).target == target) << round;
         const auto reader = open_patch(patch);
         windows += reader->facts().windows;
         if (source.size() < 4'000) {
@@ -464,7 +464,7 @@ TEST(Vcdiff, LzmaIsUsedWhereItMakesThePatchSmaller) {
     EXPECT_EQ(open_patch(small)->facts().compressor, "LZMA");
     EXPECT_TRUE(open_patch(plain)->facts().compressor.empty());
     for (const Bytes& patch : {small, plain}) {
-        EXPECT_EQ(text_of(hotstitch::apply(patch, {})), text);
+        EXPECT_EQ(text_of(hotstitch::apply_in_memory(patch, {}).target), text);
         EXPECT_EQ(text_of(*reference::apply(patch, {}, 1 << 20)), text);
     }
     // Noise gains nothing, so its patch names no compressor and any strict reader takes it.
@@ -503,7 +503,7 @@ TEST(Vcdiff, LongCopiesAndRepeatsOfThem) {
             window.adler32 = adler(std::string_view(target).substr(begin));
             patch += window.text();
         }
-        ASSERT_TRUE(text_of(hotstitch::apply(makers::bytes(patch), source)) == target) << round;
+        ASSERT_TRUE(text_of(hotstitch::apply_in_memory(makers::bytes(patch), source).target) == target) << round;
         ASSERT_EQ(fit(*open_patch(makers::bytes(patch)), MemorySource(source), {}).answer, FitAnswer::fits);
     }
 }

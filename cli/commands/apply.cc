@@ -104,7 +104,7 @@ void state_internal_checks(const ApplyResult& result, Report& report) {
     if (result.internal_checks == InternalChecks::not_asked) return;
     if (result.internal_checks == InternalChecks::cannot_be_mended)
         return report.warn(fmt::format("the internal checks could not be mended: {}", escaped(result.mend_failure)));
-    const std::string text = words_for(result.internal_checks);
+    const std::string text = words_for(result.internal_checks, result.checks_cover);
     report.fact("internal_checks", "internal checks", text,
                 Json{{"code", code_of(result.internal_checks)}, {"text", text}});
     if (result.internal_checks == InternalChecks::stale) {
@@ -178,6 +178,10 @@ void state_delivery(const ApplyJob& job, const ApplyArguments& arguments, Report
     state_made(job, delivered.output, shown(delivered.output), report);
     state_way_back(delivered, report);
     if (delivered.stood_already) conclude_made_already(delivered.output, report);
+    if (const auto& tracks = job.result().left_out; !tracks.empty())
+        report.warn(fmt::format(
+            "the output is a plain image, without {} of the disc; to keep them, name a sheet: -o {}",
+            fmt::join(tracks, ", "), shell_file(fs::path(delivered.output).replace_extension(".cue").string())));
     for (const CompanionSet& set : job.result().companions)
         report.next(
             fmt::format("{} go by the name \"{}\"; if they belong to this game, give the output that name "
@@ -201,10 +205,14 @@ void state_doubt(const ApplyResult& result, const ApplyArguments& arguments, Rep
     const Representation& other = result.doubt->reading;
     report.warn(
         fmt::format("the patch was perhaps made for the file {}: {}", words_for(other), words_for(*result.doubt)));
+    const std::string file = shell_file(arguments.request.source);
+    const std::string call =
+        other.kind == RepresentationKind::without_front_header ? fmt::format("header strip {}", file)
+        : other.kind == RepresentationKind::with_front_header  ? fmt::format("header attach {}", file)
+        : other.kind == RepresentationKind::de_interleaved     ? fmt::format("mend {} de-interleave", file)
+                                                               : fmt::format("mend {} byte-order", file);
     report.next("if the result misbehaves, undo it, and apply the patch to what this makes",
-                fmt::format("hotstitch header {} {} -o OUTPUT",
-                            other.kind == RepresentationKind::without_front_header ? "strip" : "attach",
-                            shell_file(arguments.request.source)));
+                fmt::format("hotstitch {} -o OUTPUT", call));
 }
 
 }  // namespace

@@ -24,6 +24,7 @@ void state_chart(const Chart& chart, Report& report) {
                           {"new_offset", place.target.offset},
                           {"new_length", place.target.length}});
     report.detail("changed_bytes", chart.changed);
+    report.detail("grown_bytes", chart.grown);
     report.detail("places", chart.places);
     report.detail("cells", Json(chart.cells));
     report.detail("regions", regions);
@@ -32,6 +33,7 @@ void state_chart(const Chart& chart, Report& report) {
 }
 
 void write_picture(const ChartArguments& arguments, const Chart& chart, const std::string& title, Report& report) {
+    refuse_inputs(arguments.svg, {arguments.source, arguments.other});
     OutputFile file(arguments.svg, {.replace = arguments.flags.mode()});
     file.write(bytes_of(chart_svg(chart, title)));
     path_fact(report, "backup", "backup", file.commit({}));
@@ -51,19 +53,23 @@ void run(const ChartArguments& arguments, const Context& context, Report& report
         patch.emplace(open_patch_input(arguments.other, context, &source));
     ScratchFile made;
     std::optional<MemorySource> target;
+    SourceReading reading;
+    SharedSource read;
     Chart chart;
     if (patch) {
         SourceFile meant = source_for(std::move(source), *patch->reader, joined_checks(patch->found, {}), context);
         source = std::move(meant.file);
-        const Fit found =
-            fit(*patch->reader, source, joined_checks(patch->found, {}), context.limits, context.progress);
-        if (found.answer == FitAnswer::does_not_fit)
-            report.warn("by its checks, the patch is for another file: verify says why");
+        const Checks checks = joined_checks(patch->found, {});
+        reading = reading_for(*patch->reader, source, checks, context);
+        warn_of_reading(report, reading, "; places are those of the file so read");
+        read = reading.of(source);
+        const Fit found = fit(*patch->reader, *read, checks, context.limits, context.progress);
+        if (!reading.fits()) report.warn("the patch is for another file: verify says why");
         if (found.answer == FitAnswer::already_patched) report.warn("the file holds these changes already");
         options.limits = patch->limits;  // an edit list, with the maps beside it
-        chart = chart_of(source, *patch->reader, options);
+        chart = chart_of(*read, *patch->reader, options);
         if (arguments.hex != 0) {
-            apply(*patch->reader, source, made,
+            apply(*patch->reader, *read, made,
                   {.allow_source = true,
                    .allow_target = true,
                    .backwards = true,
@@ -84,7 +90,8 @@ void run(const ChartArguments& arguments, const Context& context, Report& report
     const std::size_t width = width_of(STDOUT_FILENO);
     if (chart.places != 0) report.block(text_of_chart(chart, width == 0 ? 80 : width, colour));
     const ByteSource& changed = target ? static_cast<const ByteSource&>(*target) : other;
-    if (arguments.hex != 0 && (target || !patch)) report.block(text_of_places(chart, source, changed, colour));
+    if (arguments.hex != 0 && (target || !patch))
+        report.block(text_of_places(chart, read ? *read : source, changed, colour));
     const std::string title =
         fmt::format("What differs: {} and {}", source.path().filename().string(), other.path().filename().string());
     if (!arguments.svg.empty()) write_picture(arguments, chart, title, report);
@@ -95,12 +102,15 @@ void run(const ChartArguments& arguments, const Context& context, Report& report
     for (const auto& [name, size] : chart.added)
         lines.push_back(fmt::format("{}, {}", escaped(name), counted(size, "byte", "bytes")));
     report.list("added", "new files", lines, 10, added);
-    report.good(chart.places + chart.added.size() == 0 ? "same" : "drawn",
-                chart.places + chart.added.size() == 0
-                    ? "Nothing differs."
-                    : fmt::format("{} changed in {}: {} of {}.", counted(chart.changed, "byte", "bytes"),
-                                  counted(chart.places, "place", "places"),
-                                  share_text(chart.changed, chart.source_size), shown(source.path())));
+    report.good(
+        chart.places + chart.added.size() == 0 ? "same" : "drawn",
+        chart.places + chart.added.size() == 0
+            ? "Nothing differs."
+            : fmt::format("{} changed in {}: {} of {}{}.", counted(chart.changed, "byte", "bytes"),
+                          counted(chart.places, "place", "places"), share_text(chart.changed, chart.source_size),
+                          shown(source.path()),
+                          chart.grown == 0 ? std::string()
+                                           : fmt::format("; {} come in", counted(chart.grown, "byte", "bytes"))));
 }
 
 }  // namespace hotstitch::cli

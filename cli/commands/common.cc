@@ -38,6 +38,13 @@ std::string words_on_disc(const PutStep& step) {
 
 }  // namespace
 
+std::string what_opened_it(const Common& common) {
+    std::string options = common.keys.empty() ? std::string() : " --keys " + shell_file(common.keys);
+    for (const std::string& map : common.maps) options += " --map " + shell_file(map);
+    if (!common.map_folder.empty()) options += " --maps " + shell_file(common.map_folder);
+    return options;
+}
+
 std::string words_for_put(const PutStep& step) {
     std::string text = escaped(step.address);
     if (!step.how.empty()) {

@@ -22,6 +22,9 @@ namespace hotstitch::cli {
 /// Opens a file, or standard input for "-".
 InputFile open_input(const std::string& name, const Limits& limits, const Progress& progress);
 
+/// Keys and maps that were named, for a call that needs them again: " --map kelp.map.toml".
+std::string what_opened_it(const Common& common);
+
 /// How a part went in, for people.
 std::string words_for_put(const PutStep& step);
 

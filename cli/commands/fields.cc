@@ -46,57 +46,85 @@ void add_value(std::string& out, const FieldValue& value) {
         out += number ? value.text : quoted_json(value.text);
 }
 
-/// Of many records, the text is put together piece by piece.
-JsonValue tables_json(const std::vector<FieldTable>& tables) {
-    std::string out = "[";
-    for (const FieldTable& table : tables) {
-        out += fmt::format("{}{{\"name\":{},\"of_records\":{}", out.size() == 1 ? "" : ",", quoted_json(table.name),
-                           table.of_records);
-        if (!table.part.empty()) out += ",\"part\":" + quoted_json(table.part);
-        if (!table.map.empty()) out += ",\"map\":" + quoted_json(table.map);
+/// The tables as JSON. Of many records, the text is put together piece by piece.
+class TablesJson {
+public:
+    void add(const FieldTable& table) {
+        if (!table.continues) begin(table);
+        for (const FieldRecord& record : table.records) add(record, table.name != "header");
+    }
+    JsonValue finish() {
+        if (!out_.empty()) out_ += "]}";
+        return JsonValue::from_text("[" + std::move(out_) + "]");
+    }
+
+private:
+    void begin(const FieldTable& table) {
+        if (!out_.empty()) out_ += "]},";
+        out_ += fmt::format("{{\"name\":{},\"of_records\":{}", quoted_json(table.name), table.of_records);
+        if (!table.part.empty()) out_ += ",\"part\":" + quoted_json(table.part);
+        if (!table.map.empty()) out_ += ",\"map\":" + quoted_json(table.map);
         Json columns = Json::array();
         for (const FieldColumn& column : table.columns)
             columns.push_back({{"name", as_utf8(column.name)}, {"type", column.type}, {"settable", column.settable}});
-        out += ",\"columns\":" + columns.dump() + ",\"records\":[";
-        for (const FieldRecord& record : table.records) {
-            out += fmt::format("{}{{\"index\":{}", &record == &table.records.front() ? "" : ",", record.index);
-            if (!record.key.empty()) out += ",\"key\":" + quoted_json(record.key);
-            if (table.name != "header") out += fmt::format(",\"offset\":{}", record.offset);
-            out += ",\"values\":[";
-            for (const FieldValue& value : record.values) {
-                if (&value != &record.values.front()) out += ",";
-                add_value(out, value);
-            }
-            out += "]}";
-        }
-        out += "]}";
+        out_ += ",\"columns\":" + columns.dump() + ",\"records\":[";
+        first_ = true;
     }
-    return JsonValue::from_text(out + "]");
+    void add(const FieldRecord& record, bool has_offset) {
+        out_ += fmt::format("{}{{\"index\":{}", first_ ? "" : ",", record.index);
+        first_ = false;
+        if (!record.key.empty()) out_ += ",\"key\":" + quoted_json(record.key);
+        if (has_offset) out_ += fmt::format(",\"offset\":{}", record.offset);
+        out_ += ",\"values\":[";
+        for (const FieldValue& value : record.values) {
+            if (&value != &record.values.front()) out_ += ",";
+            add_value(out_, value);
+        }
+        out_ += "]}";
+    }
+
+    std::string out_;
+    bool first_ = true;
+};
+
+void show_csv(const FieldsArguments& arguments, const FieldsJob& job, Report& report) {
+    std::size_t tables = 0;
+    TablesCsv csv;
+    job.show_each(arguments.selectors, [&](const FieldTable& table) {
+        put(stdout, csv.add(table));
+        tables += table.continues ? 0 : 1;
+    });
+    report.good("shown", fmt::format("{} as comma-separated values.", counted(tables, "table", "tables")));
 }
 
 void show(const FieldsArguments& arguments, const FieldsJob& job, const Context& context, Report& report) {
-    std::vector<FieldTable> tables;
-    job.with_fields([&](const FileFields& fields) { tables = fields.show(arguments.selectors); });
-    if (arguments.csv) {
-        put(stdout, csv_of_tables(tables));
-        return report.good("shown",
-                           fmt::format("{} as comma-separated values.", counted(tables.size(), "table", "tables")));
-    }
-    state_maps(job, context, report);
+    if (arguments.csv) return show_csv(arguments, job, report);
+    const bool json = context.common.json, unasked = arguments.selectors.empty() && !json;
+    TablesJson tables_json;
+    TablesText tables_text(width_of(STDOUT_FILENO), unasked);
     std::uint64_t values = 0;
-    for (const FieldTable& table : tables) values += table.records.size() * table.columns.size();
-    if (context.common.json)
-        report.detail("tables", tables_json(tables));
-    else
-        report.block(
-            text_of_tables(tables, arguments.selectors.empty() ? records_unasked : SIZE_MAX, width_of(STDOUT_FILENO)));
-    const auto cut = std::find_if(tables.begin(), tables.end(),
-                                  [](const FieldTable& table) { return table.records.size() > records_unasked; });
-    if (cut != tables.end() && arguments.selectors.empty() && !context.common.json)
+    std::size_t tables = 0;
+    std::string cut, text;
+    job.show_each(arguments.selectors,
+                  [&](const FieldTable& table) {
+                      if (json)
+                          tables_json.add(table);
+                      else
+                          text += tables_text.add(table);
+                      if (cut.empty() && unasked && table.of_records > records_unasked) cut = table.name;
+                      tables += table.continues ? 0 : 1;
+                      values += (unasked ? table.of_records : table.records.size()) * table.columns.size();
+                  },
+                  {.first = unasked ? records_unasked : UINT64_MAX});
+    state_maps(job, context, report);
+    if (json) report.detail("tables", tables_json.finish());
+    report.block(std::move(text));
+    if (!cut.empty())
         report.next("to see all records of a table, name it",
-                    fmt::format("hotstitch fields {} {}", shell_file(arguments.file), shell_word(cut->name)));
+                    fmt::format("hotstitch fields {} {}{}", shell_file(arguments.file), shell_word(cut),
+                                what_opened_it(context.common)));
     report.good("shown", fmt::format("{} in {} of {}.", counted(values, "value", "values"),
-                                     counted(tables.size(), "table", "tables"), shown(job.file().path())));
+                                     counted(tables, "table", "tables"), shown(job.file().path())));
 }
 
 std::string name_with_key(const FieldChange& field) {
@@ -145,8 +173,11 @@ void set(const FieldsArguments& arguments, const FieldsJob& job, const Context& 
     if (place) report.good("set", fmt::format("Made {}: {} set.", *place, counted(changed, "field", "fields")));
 }
 
-void save(const FieldsArguments& arguments, const EditList& list, Report& report) {
+void save(const FieldsArguments& arguments, const FieldsJob& job, const EditList& list, const Context& context,
+          Report& report) {
     const std::filesystem::path path = arguments.save;
+    refuse_inputs(path, {job.file().path(), split_file(arguments.compare).first});
+    refuse_inputs(path, context.read);
     OutputFile file(path, {.replace = arguments.rewrite.flags.mode()});
     const std::string text = edit_list_text(list);
     file.write(bytes_of(text));
@@ -159,8 +190,10 @@ void compare(const FieldsArguments& arguments, const FieldsJob& job, const Conte
     FieldComparison found;
     std::optional<EditList> edits;
     job.with_fields([&](const FileFields& fields) {
-        other.with_fields([&](const FileFields& there) { found = fields.compare(there); });
-        if (!arguments.save.empty()) edits = edits_for(found, fields, job.file(), other.file());
+        other.with_fields([&](const FileFields& there) {
+            found = fields.compare(there);
+            if (!arguments.save.empty()) edits = edits_for(found, fields, there, job);
+        });
     });
     state_maps(job, context, report);
     path_fact(report, "other", "compared with", other.file().path());
@@ -187,7 +220,7 @@ void compare(const FieldsArguments& arguments, const FieldsJob& job, const Conte
     report.list("outside", "outside", outside, outside_shown, json_of(found.outside), found.outside.size());
     report.detail("outside", json_of(found.outside));
     for (const std::string& warning : found.warnings) report.warn(escaped(warning));
-    if (edits) save(arguments, *edits, report);
+    if (edits) save(arguments, job, *edits, context, report);
     const bool same = found.fields.empty() && found.outside.empty() && found.warnings.empty();
     const std::string fields = counted(found.fields.size(), "field differs", "fields differ");
     report.conclude(same ? Mood::good : Mood::unsure, same ? "same" : "different",

@@ -44,14 +44,23 @@ void show(const InputFile& file, Report& report) {
                     ExitCode::yes);
 }
 
-void strip(const HeaderArguments& arguments, const InputFile& file, const Context& context, Report& report) {
-    const StripPlan plan = plan_strip(file, arguments.size);
+/// What is done to what the address names, as a change of the file around it.
+ChangeList around(const ChangedFile& changed, const ChangeList& change, const Context& context,
+                  std::vector<SharedSource>& kept) {
+    return change_in(
+        changed, [&](const SharedSource&, const Limits&) { return change; }, {}, context, kept);
+}
+
+void strip(const HeaderArguments& arguments, const ChangedFile& changed, const InputFile& part, const Context& context,
+           Report& report) {
+    const InputFile& file = changed.file;
+    const StripPlan plan = plan_strip(part, arguments.size);
     if (plan.answer == StripPlan::Answer::none)
-        return pass_on_unchanged(file, "no-front-header", sentence_of_none(plan.present, file), arguments.rewrite,
+        return pass_on_unchanged(file, "no-front-header", sentence_of_none(plan.present, part), arguments.rewrite,
                                  context, report);
     if (plan.answer == StripPlan::Answer::not_sure) {
         report.detail("made", false);
-        state_header(plan.present, file, report);
+        state_header(plan.present, part, report);
         report.next(
             fmt::format("if you know that these bytes are a front header, say so: --size {}", plan.present.size));
         return report.unsure("not-sure",
@@ -68,7 +77,8 @@ void strip(const HeaderArguments& arguments, const InputFile& file, const Contex
         report.warn("what is left is still interleaved; the mend de-interleave of the whole file takes both off");
     request.what = {fmt::format("strip-header {}", plan.header.size())};
     request.aside_bytes = plan.header;
-    const auto place = write_rewritten(file, plan.change, request, context, report);
+    std::vector<SharedSource> kept;
+    const auto place = write_rewritten(file, around(changed, plan.change, context, kept), request, context, report);
     if (!request.aside.empty()) path_fact(report, "kept", "header kept", request.aside);
     if (place)
         report.good("stripped", fmt::format("Made {}: without its front header of {}.", *place,
@@ -92,14 +102,18 @@ Bytes header_to_attach(const HeaderArguments& arguments, const Context& context)
     return {from.bytes().begin(), from.bytes().end()};
 }
 
-void attach(const HeaderArguments& arguments, const InputFile& file, const Context& context, Report& report) {
-    const ChangeList change = plan_attach(file, header_to_attach(arguments, context));
-    const std::uint64_t size = change.result_size() - file.size();
+void attach(const HeaderArguments& arguments, const ChangedFile& changed, const InputFile& part, const Context& context,
+            Report& report) {
+    const InputFile& file = changed.file;
+    const ChangeList change = plan_attach(part, header_to_attach(arguments, context));
+    const std::uint64_t size = change.result_size() - part.size();
     RewriteRequest request = rewrite_request(arguments.rewrite, file);
+    if (!arguments.from.empty()) request.read.emplace_back(arguments.from);
     request.what = {fmt::format("attach-header {}", size)};
-    const auto place = write_rewritten(file, change, request, context, report);
+    std::vector<SharedSource> kept;
+    const auto place = write_rewritten(file, around(changed, change, context, kept), request, context, report);
     if (!arguments.nes.empty())
-        for (const std::string& warning : identify(ChangedSource(file, change)).warnings) report.warn(warning);
+        for (const std::string& warning : identify(ChangedSource(part, change)).warnings) report.warn(warning);
     if (place)
         report.good("attached",
                     fmt::format("Made {}: with a front header of {}.", *place, counted(size, "byte", "bytes")));
@@ -115,9 +129,10 @@ void run(const HeaderArguments& arguments, const Context& context, Report& repor
         throw Error(ErrorCode::usage, "--from and --nes belong to header attach");
     const InputFile file = open_file(arguments.file, context);
     file_fact(report, "file", file.path(), {.size = file.size()});
-    if (stripping) return strip(arguments, file, context, report);
-    if (attaching) return attach(arguments, file, context, report);
-    show(file, report);
+    if (!stripping && !attaching) return show(file, report);
+    const ChangedFile changed = open_to_change(arguments.file, context);
+    if (stripping) return strip(arguments, changed, file, context, report);
+    attach(arguments, changed, file, context, report);
 }
 
 }  // namespace hotstitch::cli

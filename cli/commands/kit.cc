@@ -3,6 +3,7 @@
 #include "commands/kit.h"
 
 #include <fmt/format.h>
+#include <unistd.h>
 
 #include <algorithm>
 
@@ -121,6 +122,10 @@ void verify_kits(const NamedKits& named, const Context& context, Report& report)
     state_kits(job, report);
     plan_facts(report, job.plan());
     job.refuse_conflicts();
+    const bool folders = std::any_of(job.bases().begin(), job.bases().end(), [](const auto& of_kit) {
+        return std::any_of(of_kit.begin(), of_kit.end(), [](const KitBaseFound& one) { return one && !one.file; });
+    });
+    if (folders) job.try_steps();  // a folder is known by some of its files, and the steps may read others
     report.good("fits", fmt::format("The {}: {}.", named.kits.size() == 1 ? "kit fits" : "kits fit, and go together",
                                     titles_of(job)));
 }
@@ -186,13 +191,18 @@ void pack(const KitArguments& arguments, const Context& context, Report& report)
     if (const std::vector<std::string> wrong = check_kit(kit); !wrong.empty())
         throw Error(ErrorCode::damaged, fmt::format("the kit is not right: {}", wrong.front()))
             .hint("hotstitch kit check says all that is wrong");
-    std::string name = fs::absolute(kit.path() / ".").lexically_normal().parent_path().filename().string();
-    if (!kit.is_folder()) name = kit.path().stem().string();
-    const fs::path beside = fs::absolute(kit.path() / ".").lexically_normal().parent_path().parent_path();
-    const fs::path path = output_path(
-        arguments.output, (kit.is_folder() ? beside : kit.path().parent_path()) / (name + std::string(kit_extension)));
     report.detail("made", false);
-    OutputFile out(path, {.replace = arguments.flags.mode()});
+    if (arguments.output == "-") {
+        ScratchFile packed;
+        pack_kit(kit, packed);
+        file_fact(report, "packed", "-", digest(MemorySource(*packed.written()), {}));
+        packed.copy_to(STDOUT_FILENO, context.progress);
+        report.detail("made", true);
+        return report.good("made", "Made standard output.");
+    }
+    const fs::path beside = kit.is_folder() ? with_own_name(kit.path()).concat(kit_extension)
+                                            : fs::path(kit.path()).replace_extension(kit_extension);
+    OutputFile out(output_path(arguments.output, beside), {.replace = arguments.flags.mode()});
     pack_kit(kit, out);
     const Digests digests = digest(MemorySource(*out.written()), {});
     const bool stood = out.stands_already();

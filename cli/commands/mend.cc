@@ -8,6 +8,9 @@
 #include "rewriting.h"
 
 namespace hotstitch::cli {
+
+namespace fs = std::filesystem;
+
 namespace {
 
 Json step_json(const MendStep& step) {
@@ -86,33 +89,46 @@ void state_plan(const MendPlan& plan, Report& report) {
 }  // namespace
 
 void run(const MendArguments& arguments, const Context& context, Report& report) {
-    const InputFile file = open_file(arguments.file, context);
+    const ChangedFile changed = open_to_change(arguments.file, context);
+    const InputFile& file = changed.file;
+    RewriteRequest request = arguments.rewrite.request;
     MendOptions options = arguments.options;
     options.limits = context.limits;
     options.content = [&](const std::string& name) {
         const InputFile content = open_file(name, context);
+        request.read.emplace_back(split_file(name).first);
         return head_of(content, static_cast<std::size_t>(std::min(content.size(), context.limits.memory)));
     };
     if (arguments.mends.empty()) {
+        const InputFile part = open_file(arguments.file, context);
         report.detail("made", false);
-        report.detail("file", file_json(file.path(), {.size = file.size()}));
+        report.detail("file", file_json(part.path(), {.size = part.size()}));
         if (const RewriteRequest& asked = arguments.rewrite.request;
             !asked.output.empty() || asked.in_place || !asked.patch.empty())
             throw Error(ErrorCode::usage, "no mend is named")
                 .hint(fmt::format("to see what there is: hotstitch mend {}", shell_file(arguments.file)));
-        const Identity identity = identify(file);
-        if (identity.platform.empty())
+        const Identity identity = identify(part);
+        if (identity.platform.empty() && !identity.is("disc"))
             throw Error(ErrorCode::unsupported,
                         "the file is no image of a known platform and no executable of a known format, so there is "
                         "nothing to mend by")
                 .hint("see what describe says of it");
-        return list_mends(arguments, file, identity, options, report);
+        return list_mends(arguments, part, identity, options, report);
     }
     file_fact(report, "file", file.path(), {.size = file.size()});
+    if (!changed.inside.empty()) report.fact("part", "part", escaped(changed.inside), as_utf8(changed.inside));
     std::vector<MendRequest> requests;
     for (const std::string& text : arguments.mends) requests.push_back(request_from(text));
-    const MendPlan plan = plan_mends(file, requests, options);
-    file.check_intact();
+    MendPlan plan;
+    std::vector<SharedSource> kept;
+    const ChangeList change = change_in(
+        changed,
+        [&](const SharedSource& content, const Limits& limits) {
+            options.limits = limits;
+            plan = plan_mends(*content, requests, options);
+            return plan.change;
+        },
+        {.allow = options.allow}, context, kept);
     state_plan(plan, report);
     if (!plan.changes()) {
         std::string why = fmt::format("{} is as it should be", shown(file.path()));
@@ -121,11 +137,13 @@ void run(const MendArguments& arguments, const Context& context, Report& report)
         return pass_on_unchanged(file, "nothing-to-mend", fmt::format("Nothing to mend: {}.", why), arguments.rewrite,
                                  context, report);
     }
-    RewriteRequest request = rewrite_request(arguments.rewrite, file);
+    const std::vector<fs::path> read = std::move(request.read);
+    request = rewrite_request(arguments.rewrite, file);
+    request.read = read;
     request.what = arguments.mends;
     for (const MendStep& step : plan.steps)
         if (step.added) request.what.push_back(step.name);
-    const auto place = write_rewritten(file, plan.change, request, context, report);
+    const auto place = write_rewritten(file, change, request, context, report);
     if (!place) return;
     std::string done;
     for (const MendStep& step : plan.steps)

@@ -65,6 +65,7 @@ void run(const OverlapArguments& arguments, const Context& context, Report& repo
     for (const PatchInput& patch : job.patches()) patches.push_back(&patch);
     state_patches(patches, report);
     const std::vector<OverlapPair> pairs = job.run(ranges_shown);
+    warn_of_reading(report, job.reading());
     const std::string source = shell_file(arguments.request.source);
     for (const OverlapPair& pair : pairs) report.part("pairs", report_of(pair, job.patches(), source));
     const bool settled =

@@ -62,14 +62,6 @@ void state_rows(const std::vector<ListedPart>& rows, Report& report) {
     report.detail("parts", value);
 }
 
-/// The options without which the same file would not open so.
-std::string what_opened_it(const Common& common) {
-    std::string options = common.keys.empty() ? std::string() : " --keys " + shell_file(common.keys);
-    for (const std::string& map : common.maps) options += " --map " + shell_file(map);
-    if (!common.map_folder.empty()) options += " --maps " + shell_file(common.map_folder);
-    return options;
-}
-
 /// What was named: of a compressed copy, not the plain image that it stands for.
 std::filesystem::path handed_in(const OpenedParts& opened) {
     if (!opened.file || !opened.file->is_computed()) return opened.path;

@@ -48,6 +48,8 @@ void run_on_folder(const PutArguments& arguments, std::vector<PutItem> items, co
     report.fact("files", "files", grouped(disc.files), disc.files);
     RewriteRequest request = rewrite_request(arguments.rewrite, disc.begin);
     request.what.push_back("rebuild " + arguments.file);
+    for (const PutItem& item : items) request.read.emplace_back(split_file(item.from).first);
+    request.read.insert(request.read.end(), disc.read.begin(), disc.read.end());
     const auto place = write_rewritten(disc.begin, disc.change, request, context, report);
     if (place)
         report.good("put", fmt::format("Made {}: a disc of {}, {}.", *place, counted(disc.files, "file", "files"),
@@ -74,6 +76,7 @@ void run(const PutArguments& arguments, const Context& context, Report& report) 
     for (PutItem& item : parts)
         if (!inside.empty()) item.part.insert(0, inside + ":");
     const PutPlan plan = plan_put(file, parts, arguments.options, context);
+    request.read = plan.read;
     state_steps(plan, report);
     for (const PutStep& step : plan.steps)
         request.what.push_back((step.how == "removed" ? "remove " : "put ") + step.address);

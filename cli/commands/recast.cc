@@ -16,6 +16,7 @@ void run(const RecastArguments& arguments, const Context& context, Report& repor
     state_patch(job.patch(), report);
     const RecastResult result =
         through_stream(arguments.request.output, context, [&](auto&... sink) { return job.run(sink...); });
+    warn_of_reading(report, result.reading, "; the new patch is for the file so read");
     const RecastReport& made = result.report;
     const FormatTraits& format = traits_of(made.created.facts.format);
     file_fact(report, "recast", result.path.empty() ? "-" : result.path, {.size = made.created.facts.patch_size},

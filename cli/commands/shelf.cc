@@ -33,6 +33,11 @@ void state_shelf(const ShelfState& state, Report& report) {
     Json used = Json::array();
     for (const std::string& name : state.used) used.push_back(as_utf8(name));
     report.detail("used", used);
+    if (state.gone) {
+        report.warn("nothing stands in the game's place");
+        return report.next("to put the original there",
+                           fmt::format("hotstitch shelf {} --use original", shell_file(state.game.string())));
+    }
     if (state.place != ShelfPlace::unknown) return;
     report.warn(
         "the game in place is neither the original nor what the shelf put there: it was updated, restored or changed "
@@ -42,7 +47,10 @@ void state_shelf(const ShelfState& state, Report& report) {
 }
 
 std::string in_place_words(const ShelfState& state) {
-    if (state.place == ShelfPlace::original) return "the original is in place";
+    if (state.gone) return "nothing is in place, and the original is on the shelf";
+    // Of a folder, nobody has written down what the original is.
+    if (state.place == ShelfPlace::original)
+        return state.folder ? "no mod of the shelf is in place" : "the original is in place";
     if (state.place == ShelfPlace::unknown) return "something that the shelf does not know is in place";
     std::string all;
     for (const std::string& name : state.used) all += (all.empty() ? "" : " and ") + escaped(name);
@@ -80,7 +88,15 @@ void run(const ShelfArguments& arguments, const Context& context, Report& report
     path_fact(report, "aside", "kept aside", result.aside);
     report.detail("made", !result.stood_already);
     report.output_is(result.state.game.string());
-    if (original && !result.stood_already) report.next("the shelf can be thrown away, or kept for later");
+    for (const auto& [path, there] : result.again)
+        report.note(fmt::format("{} is on the shelf already, as {}", escaped(path), escaped(there)));
+    if (original && !result.stood_already)
+        report.next(
+            result.state.holds_files
+                ? fmt::format("what stood in the game's place before lies in {}; look at that before the shelf is "
+                              "thrown away",
+                              shown(result.state.shelf / "changed"))
+                : std::string("the shelf can be thrown away, or kept for later"));
     report.good(result.kept.empty() ? "made" : "kept",
                 fmt::format("{}{}.",
                             !result.kept.empty()

@@ -19,7 +19,10 @@ TakeResult take_to_stream(const std::vector<std::string>& addresses, bool stored
     const Part part = take_part(address, scratch, context, stored);
     const std::uint64_t size = scratch.written().value().size();
     scratch.copy_to(STDOUT_FILENO, context.progress);
-    return {{{part.name, "-", size}}, {}, 0, part.lies == "form 2" && !stored ? 1U : 0U};
+    TakeResult result;
+    result.taken.push_back({part.name, "-", size});
+    result.in_form2 = part.lies == "form 2" && !stored ? 1 : 0;
+    return result;
 }
 
 void state_taken(const TakeResult& result, Report& report) {
@@ -64,8 +67,24 @@ void run(const TakeArguments& arguments, const Context& context, Report& report)
             fmt::format("{} in sectors of form 2 (sound or film), of which only 2,048 of 2,324 bytes each were "
                         "taken; --raw takes whole sectors",
                         counted(result.in_form2, "part lies", "parts lie")));
+    if (!result.links.empty())
+        report.warn(fmt::format("{} not taken: {}{}", counted(result.links.size(), "link was", "links were"),
+                                escaped(result.links.front()), result.links.size() > 1 ? ", …" : ""));
+    Json damaged = Json::array();
+    std::vector<std::string> lines;
+    for (const auto& [name, why] : result.damaged) {
+        damaged.push_back({{"name", as_utf8(name)}, {"why", as_utf8(why)}});
+        lines.push_back(fmt::format("{}: {}", escaped(name), escaped(why)));
+    }
+    report.list("damaged", "damaged", lines, 12, damaged);
     std::uint64_t bytes = 0;
     for (const TakenPart& part : result.taken) bytes += part.size;
+    if (!result.damaged.empty())
+        return report.conclude(
+            Mood::bad, "damaged",
+            fmt::format("Took {}, {}; {} damaged and not taken.", counted(result.taken.size(), "part", "parts"),
+                        size_text(bytes), counted(result.damaged.size(), "part is", "parts are")),
+            ExitCode::bad_input);
     report.good("taken", fmt::format("Took {}, {}.", counted(result.taken.size(), "part", "parts"), size_text(bytes)));
 }
 

@@ -22,6 +22,8 @@ void run(const UndoArguments& arguments, const Context& context, Report& report)
     if (result.unproven_reverse)
         report.warn(fmt::format("{} stays: it is not proven to be the one that was made here",
                                 shown(*result.unproven_reverse)));
+    for (const fs::path& left : result.left)
+        report.warn(fmt::format("{} stays: it is no longer what was written beside it", shown(left)));
     if (result.kept) {
         path_fact(report, "kept", "kept as", result.kept);
         report.warn(fmt::format("{} is not proven to be the file that was put there, so it was kept under another name",

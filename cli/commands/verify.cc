@@ -33,7 +33,21 @@ void conclude_misfit(const VerifiedFile& file, const KnownFile* needed, const st
     part.bad("does-not-fit", fmt::format("{}: does not fit.", name));
 }
 
-void conclude_fit(const Fit& fit, const std::string& name, Report& part) {
+void own_checks_fact(const OwnChecks& own, Report& part) {
+    const std::string text = words_for(own.answer, own.cover);
+    part.fact("internal_checks", "internal checks", text, Json{{"code", code_of(own.answer)}, {"text", text}});
+}
+
+/// A patch without checks: what the ROM's own say of it.
+void conclude_by_own_checks(const OwnChecks& own, const std::string& name, Report& part) {
+    own_checks_fact(own, part);
+    part.unsure("likely", fmt::format("{}: likely the right one, by the ROM's own checks.", name), ExitCode::yes);
+}
+
+void conclude_fit(const VerifiedFile& file, const std::string& name, Report& part) {
+    const Fit& fit = file.fit;
+    if (file.own_checks.speak_for_it()) return conclude_by_own_checks(file.own_checks, name, part);
+    if (file.own_checks.answer != InternalChecks::not_asked) own_checks_fact(file.own_checks, part);
     if (fit.answer == FitAnswer::fits) return part.good("fits", fmt::format("{}: fits.", name));
     if (fit.answer == FitAnswer::already_patched)
         return part.good("already-patched", fmt::format("{}: already patched.", name));
@@ -79,7 +93,7 @@ Report report_of(const VerifiedFile& file, const Wanted& wanted) {
         part.warn(fmt::format("the patch was {} made for the file {}: {}", file.opinion->sure() ? "surely" : "perhaps",
                               words_for(file.opinion->reading), words_for(*file.opinion)));
     const std::string name = shown(file.path);
-    if (!file.diagnosis) return conclude_fit(file.fit, name, part), part;
+    if (!file.diagnosis) return conclude_fit(file, name, part), part;
     const Digests needed = joined(wanted.patch.facts().source, wanted.checks.source);
     conclude_misfit(file, wanted.known ? wanted.known->find(needed) : nullptr, name, part);
     return part;
@@ -123,11 +137,13 @@ void verify_many(const InputFile& patch, const Wanted& wanted, VerifyRequest req
     if (wanted.known) request.digests = available(wanted.known->choice());
     const std::vector<VerifiedFile> files = verify_files(patch, wanted.patch, wanted.checks, request, context);
     const bool any_fits = std::any_of(files.begin(), files.end(), [](const VerifiedFile& file) { return file.fits(); });
-    std::size_t fitting = 0, patched = 0, passed_over = 0;
+    std::size_t fitting = 0, likely = 0, patched = 0, passed_over = 0, open = 0;
     ExitCode worst = ExitCode::yes;
     for (const VerifiedFile& file : files) {
         Report part = report_of(file, wanted);
         fitting += part.answer() == "fits" ? 1 : 0;
+        likely += part.answer() == "likely" ? 1 : 0;
+        open += part.answer() == "cannot-be-known" ? 1 : 0;
         patched += part.answer() == "already-patched" ? 1 : 0;
         const bool misfit = part.exit_code() != ExitCode::yes;
         worst = std::max(worst, file.found && misfit ? ExitCode::no : part.exit_code());
@@ -141,22 +157,30 @@ void verify_many(const InputFile& patch, const Wanted& wanted, VerifyRequest req
     if (passed_over != 0)
         report.fact("others", "others",
                     fmt::format("{} in the folders do not fit", counted(passed_over, "file", "files")), passed_over);
-    std::string sentence = files.size() == 1 ? fmt::format("The file {}", fitting != 0   ? "fits"
-                                                                          : patched != 0 ? "is already patched"
-                                                                                         : "does not fit")
-                           : fitting == 0 && patched == 0
-                               ? fmt::format("None of {} fits", counted(files.size(), "file", "files"))
-                               : fmt::format("{} of {} {}", fitting, counted(files.size(), "file", "files"),
-                                             fitting == 1 ? "fits" : "fit");
-    if (patched != 0 && files.size() != 1) sentence += fmt::format(", {} already patched", patched);
-    if (fitting + patched != 0)
-        report.good(fitting != 0 ? "fits" : "already-patched", sentence + ".");
-    else
-        report.bad("none-fits", sentence + ".", worst);
+    const std::string all = counted(files.size(), "file", "files");
+    if (fitting + patched + likely != 0) {
+        std::string sentence = files.size() == 1
+                                   ? fmt::format("The file {}", fitting != 0   ? "fits"
+                                                                : patched != 0 ? "is already patched"
+                                                                               : "is likely the right one")
+                                   : fmt::format("{} of {} {}", fitting, all, fitting == 1 ? "fits" : "fit");
+        if (files.size() != 1 && fitting == 0 && likely != 0)
+            sentence = fmt::format("{} of {} {} likely the right one", likely, all, likely == 1 ? "is" : "are");
+        if (patched != 0 && files.size() != 1) sentence += fmt::format(", {} already patched", patched);
+        if (fitting + patched == 0) return report.unsure("likely", sentence + ".", ExitCode::yes);
+        return report.good(fitting != 0 ? "fits" : "already-patched", sentence + ".");
+    }
+    if (open == files.size() || (open != 0 && open + passed_over == files.size()))
+        return report.unsure("cannot-be-known",
+                             files.size() == 1 ? std::string("Whether the file fits cannot be known.")
+                                               : fmt::format("Which of {} fits cannot be known.", all),
+                             worst);
+    report.bad("none-fits",
+               files.size() == 1 ? std::string("The file does not fit.") : fmt::format("None of {} fits.", all), worst);
 }
 
 void verify_receipt(const std::string& name, const Context& context, Report& report) {
-    const std::filesystem::path file = std::filesystem::absolute(name);
+    const std::filesystem::path file = file_of_receipt(name);
     if (const auto by_kits = receipt_of(file); by_kits && by_kits->kits)
         return verify_kit_receipt(file, *by_kits, context, report);
     const Receipt receipt = read_receipt(receipt_path(file));
@@ -173,6 +197,16 @@ void verify_receipt(const std::string& name, const Context& context, Report& rep
     for (const ReceiptFile& patch : receipt.patches) report.fact("made_by", "by", name_of(patch), made_by);
     const auto mismatches = compare_file(file, receipt.target.digests, context.progress);
     mismatch_facts(report, mismatches);
+    std::vector<std::string> others;
+    for (const Receipt::Beside& beside : receipt.beside)
+        if (!compare_file(path_from_receipt(beside.file.path, file.parent_path()), beside.file.digests,
+                          context.progress)
+                 .empty())
+            others.push_back(escaped(beside.file.path));
+    if (!others.empty()) {
+        report.list("beside", "beside it", others, others.size(), Json(others));
+        return report.bad("not-as-made", fmt::format("What was made beside {} is no longer as it was.", shown(file)));
+    }
     if (mismatches.empty()) return report.good("as-made", fmt::format("{} is still what was made.", shown(file)));
     const bool restored = compare_file(file, receipt.source.digests, context.progress).empty();
     if (restored) report.fact("is_source", "found", "the file is the source again: something has restored it", true);

@@ -74,7 +74,7 @@ void add_on_its_side(std::string& out, const FieldTable& table) {
 }
 
 /// The columns [first, end) of the table, behind the records' numbers and names.
-void add_columns(std::string& out, const FieldTable& table, std::size_t most, std::size_t first, std::size_t end,
+void add_columns(std::string& out, const FieldTable& table, std::size_t first, std::size_t end,
                  const std::vector<std::size_t>& all_widths, std::size_t index_width, std::size_t key_width) {
     std::vector<std::string> cells{"#"};
     std::vector<std::size_t> widths{index_width};
@@ -86,8 +86,7 @@ void add_columns(std::string& out, const FieldTable& table, std::size_t most, st
         right.push_back(is_number(table, i));
     }
     add_line(out, cells, widths, right);
-    for (std::size_t r = 0; r < std::min(table.records.size(), most); ++r) {
-        const FieldRecord& record = table.records[r];
+    for (const FieldRecord& record : table.records) {
         cells.assign(1, std::to_string(record.index));
         if (key_width != 0) cells.push_back(shortened(escaped(record.key)));
         for (std::size_t i = first; i < end; ++i) cells.push_back(cell_text(record.values[i]));
@@ -95,8 +94,8 @@ void add_columns(std::string& out, const FieldTable& table, std::size_t most, st
     }
 }
 
-void add_table(std::string& out, const FieldTable& table, std::size_t most, std::size_t width) {
-    const std::size_t shown = std::min(table.records.size(), most);
+void add_table(std::string& out, const FieldTable& table, std::size_t width) {
+    const std::size_t shown = table.records.size();
     std::vector<std::size_t> widths;
     for (std::size_t i = 0; i < table.columns.size(); ++i) {
         std::size_t widest = columns(escaped(table.columns[i].name));
@@ -117,10 +116,9 @@ void add_table(std::string& out, const FieldTable& table, std::size_t most, std:
         while (end < widths.size() && (end == first || width == 0 || used + widths[end] + 2 <= width))
             used += widths[end++] + 2;
         if (first != 0) out += "\n";
-        add_columns(out, table, most, first, end, widths, index_width, key_width);
+        add_columns(out, table, first, end, widths, index_width, key_width);
         first = end;
     }
-    if (table.records.size() > shown) out += fmt::format("  and {} more\n", grouped(table.records.size() - shown));
 }
 
 std::string csv_cell(const std::string& text) {
@@ -132,37 +130,40 @@ std::string csv_cell(const std::string& text) {
 
 }  // namespace
 
-std::string text_of_tables(const std::vector<FieldTable>& tables, std::size_t most_records, std::size_t width) {
-    std::string out;
-    for (const FieldTable& table : tables) {
-        if (!out.empty()) out += "\n";
+std::string TablesText::add(const FieldTable& table) {
+    std::string out = first_ ? "" : "\n";
+    first_ = false;
+    if (!table.continues) {
         out += escaped(table.name);
         if (table.name != "header") out += fmt::format(", {}", counted(table.of_records, "record", "records"));
         if (!table.part.empty()) out += fmt::format(", in {}", escaped(table.part));
         if (!table.map.empty()) out += fmt::format(" ({})", escaped(table.map));
         out += "\n";
-        if (table.of_records == 1 && table.records.size() == 1)
-            add_on_its_side(out, table);
-        else
-            add_table(out, table, most_records, width);
     }
+    if (table.of_records == 1 && table.records.size() == 1)
+        add_on_its_side(out, table);
+    else
+        add_table(out, table, width_);
+    if (counts_rest_ && table.of_records > table.records.size())
+        out += fmt::format("  and {} more\n", grouped(table.of_records - table.records.size()));
     return out;
 }
 
-std::string csv_of_tables(const std::vector<FieldTable>& tables) {
+std::string TablesCsv::add(const FieldTable& table) {
     std::string out;
-    for (const FieldTable& table : tables) {
-        if (!out.empty()) out += "\r\n";
-        const bool keys = shows_keys(table);
-        out += csv_cell(table.name) + (keys ? ",name" : "");
+    if (!table.continues) {
+        out += first_ ? "" : "\r\n";
+        first_ = false;
+        has_keys_ = shows_keys(table);
+        out += csv_cell(table.name) + (has_keys_ ? ",name" : "");
         for (const FieldColumn& column : table.columns) out += "," + csv_cell(column.name);
         out += "\r\n";
-        for (const FieldRecord& record : table.records) {
-            out += std::to_string(record.index);
-            if (keys) out += "," + csv_cell(record.key);
-            for (const FieldValue& value : record.values) out += "," + csv_cell(value.text);
-            out += "\r\n";
-        }
+    }
+    for (const FieldRecord& record : table.records) {
+        out += std::to_string(record.index);
+        if (has_keys_) out += "," + csv_cell(record.key);
+        for (const FieldValue& value : record.values) out += "," + csv_cell(value.text);
+        out += "\r\n";
     }
     return out;
 }

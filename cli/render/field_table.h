@@ -3,17 +3,31 @@
 #pragma once
 
 #include <string>
-#include <vector>
 
 #include "hotstitch/fields.h"
 
 namespace hotstitch::cli {
 
-/// Aligned columns, numbers to the right; of each table at most so many records, and how many more there are. A table
-/// of one record stands on its side.
-std::string text_of_tables(const std::vector<FieldTable>& tables, std::size_t most_records, std::size_t width);
+/// Tables for people, slice by slice (Fields::show_each): aligned columns, numbers to the right, the columns' names
+/// again where a table goes on. A table of one record stands on its side.
+class TablesText {
+public:
+    /// `width`: columns of the terminal; 0: any. `counts_rest`: how many more records there are is said.
+    TablesText(std::size_t width, bool counts_rest) : width_(width), counts_rest_(counts_rest) {}
+    std::string add(const FieldTable& table);
 
-/// RFC 4180, one header line a table, an empty line between two tables.
-std::string csv_of_tables(const std::vector<FieldTable>& tables);
+private:
+    std::size_t width_;
+    bool counts_rest_, first_ = true;
+};
+
+/// The same as RFC 4180, one header line a table, an empty line between two tables.
+class TablesCsv {
+public:
+    std::string add(const FieldTable& table);
+
+private:
+    bool first_ = true, has_keys_ = false;
+};
 
 }  // namespace hotstitch::cli

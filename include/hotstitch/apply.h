@@ -51,8 +51,13 @@ HOTSTITCH_EXPORT ApplyReport apply(const ByteSource& patch, const ByteSource& so
 /// The same with a patch that is open already; whether it is the one that the checks were written for is not looked at.
 HOTSTITCH_EXPORT ApplyReport apply(const PatchReader& patch, const ByteSource& source, ByteSink& target,
                                    const ApplyOptions& options = {});
-/// The same from and to memory.
-HOTSTITCH_EXPORT Bytes apply(ByteView patch, ByteView source, const ApplyOptions& options = {});
+
+struct AppliedInMemory {
+    Bytes target;
+    ApplyReport report;
+};
+/// The same from and to memory, under a name of its own: std::apply would be found for such arguments, too.
+HOTSTITCH_EXPORT AppliedInMemory apply_in_memory(ByteView patch, ByteView source, const ApplyOptions& options = {});
 
 /// Applies into nothing and compares with `target` on the way.
 /// Returns whether it is what the patch makes; `first_difference` is the target's offset where not.

@@ -19,10 +19,14 @@
 namespace hotstitch {
 
 struct ArchiveMember {
-    std::string name;  ///< as it stands in the archive, unchecked; empty for what a gz, xz, bz2 or zst holds
-    Bytes head;        ///< its first bytes, at most 512; none when it is encrypted
+    /// As UTF-8 where the archive says in which characters it is, else as it stands there, unchecked; without "./"
+    /// before it. "entry 3" for the third file where there is none that can be read; empty for what a gz, xz, bz2 or
+    /// zst holds.
+    std::string name;
+    Bytes head;  ///< its first bytes, at most 512; none when it is encrypted
     bool encrypted = false;
     std::optional<std::uint64_t> size;  ///< as the archive states it, unchecked
+    std::string link{};                 ///< where it leads, of a link; such a member has no content
 };
 
 /// Walks over the files in an archive, without folders, in the order in which they stand there: one pass, whatever is
@@ -37,9 +41,9 @@ public:
     ArchiveReader(const ArchiveReader&) = delete;
     ArchiveReader& operator=(const ArchiveReader&) = delete;
 
-    /// The next file, or null at the end; valid until the next call. Throws Error(damaged), Error(limit) past a budget,
-    /// Error(cancelled).
-    const ArchiveMember* next();
+    /// The next file, or null at the end; valid until the next call. `links`: links too, which are passed over else.
+    /// Throws Error(damaged), Error(limit) past a budget, Error(cancelled).
+    const ArchiveMember* next(bool links = false);
 
     /// Unpacks the file that next() returned; once. Throws Error(unsupported) when it is encrypted, Error(damaged) when
     /// its name is absolute or leads out of the archive, and as next() does.

@@ -38,7 +38,8 @@ struct ChartPlace {
 
 struct Chart {
     std::uint64_t source_size = 0, target_size = 0;
-    std::uint64_t changed = 0, places = 0;  ///< bytes, and stretches
+    std::uint64_t changed = 0, places = 0;  ///< bytes of the source that differ or go, and stretches
+    std::uint64_t grown = 0;                ///< bytes that come in beside those, behind the end for example
     std::size_t changed_regions = 0;        ///< how many of the regions are changed
     std::uint64_t in_free_space = 0;        ///< of the bytes, those that were one long run of 00 or FF
     std::vector<std::uint64_t> cells{};     ///< changed bytes of each piece of the source, as those of a region

@@ -31,6 +31,10 @@ HOTSTITCH_EXPORT std::filesystem::path default_apply_output(const InputFile& sou
 HOTSTITCH_EXPORT void refuse_inputs(const std::filesystem::path& output, const std::vector<const InputFile*>& inputs,
                                     std::string_view hint, std::string_view field = "output");
 
+/// The same for files by their paths, such as those that the caller has read (WorkOptions::read).
+HOTSTITCH_EXPORT void refuse_inputs(const std::filesystem::path& output,
+                                    const std::vector<std::filesystem::path>& inputs);
+
 /// Files that a game looks for under its own name: sound tracks, cue sheets, numbered tracks.
 /// An output's name from a pattern such as "games/{title} [{serial}]/game.iso": {title}, {serial}, {region},
 /// {revision}, {platform} as the file says of itself, {name} and {extension} of the output as it would be called
@@ -62,6 +66,10 @@ HOTSTITCH_EXPORT std::vector<SheetBeside> cue_sheets_naming(const std::filesyste
 
 /// "OUTPUT.receipt.json"
 HOTSTITCH_EXPORT std::filesystem::path receipt_path(const std::filesystem::path& output);
+
+/// The file that a receipt is of, for what a person names: of a cue sheet, the file that it stands for; absolute, links
+/// followed.
+HOTSTITCH_EXPORT std::filesystem::path file_of_receipt(const std::filesystem::path& named);
 
 /// Throws Error(io) when there is none, Error(damaged, unsupported).
 HOTSTITCH_EXPORT Receipt read_receipt(const std::filesystem::path& receipt);
@@ -101,8 +109,16 @@ public:
 
     /// To be written, before finish().
     OutputFile& output() noexcept { return *output_; }
-    /// A further file, which appears with the others.
-    OutputFile& add(const std::filesystem::path& path, const OutputOptions& options) { return set_.add(path, options); }
+    /// A further file, which appears with the others and goes with them.
+    OutputFile& add(const std::filesystem::path& path, const OutputOptions& options) {
+        beside_.push_back(&set_.add(path, options));
+        return *beside_.back();
+    }
+
+    /// One that stays when the output goes.
+    OutputFile& add_kept(const std::filesystem::path& path, const OutputOptions& options) {
+        return set_.add(path, options);
+    }
 
     /// Which digests of source and target the receipt will want besides size and CRC-32, for those who see the bytes
     /// go by.
@@ -116,12 +132,14 @@ private:
     void make_reverse(const ByteSource& made, Receipt& receipt, Delivered& delivered);
     void complete(Receipt& receipt, const ByteSource& made) const;
     std::vector<Receipt> earlier(const Receipt& receipt) const;
+    bool is_made_again(const Receipt& receipt) const;
 
     const InputFile& source_;
     const DeliveryOptions options_;
     const WorkOptions work_;
     OutputSet set_;
     OutputFile *output_ = nullptr, *receipt_ = nullptr, *reverse_ = nullptr;
+    std::vector<OutputFile*> beside_;
     std::optional<Receipt> present_;  ///< what the receipt said until now
 };
 

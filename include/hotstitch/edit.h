@@ -25,6 +25,8 @@ struct Edit {
     std::uint64_t offset = 0;
     ByteView bytes{};  ///< valid only during the call that hands the edit over
     std::byte value{};
+    bool gap =
+        false;  ///< a run of 00 past the source's end that the patch does not write: nobody says what stands there
 
     static Edit copy_source(std::uint64_t offset, std::uint64_t length) {
         return {.kind = EditKind::copy_source, .length = length, .offset = offset};
@@ -36,6 +38,7 @@ struct Edit {
     static Edit run(std::byte value, std::uint64_t length) {
         return {.kind = EditKind::run, .length = length, .value = value};
     }
+    static Edit gap_of(std::uint64_t length) { return {.kind = EditKind::run, .length = length, .gap = true}; }
     static Edit xor_source(std::uint64_t offset, ByteView bytes) {
         return {.kind = EditKind::xor_source, .length = bytes.size(), .offset = offset, .bytes = bytes};
     }

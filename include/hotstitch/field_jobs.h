@@ -55,8 +55,16 @@ public:
     /// Error(usage) where there is no map at all.
     void with_fields(const std::function<void(const FileFields&)>& use) const;
 
+    /// The fields that are asked for, in slices. Throws what with_fields(), show_each() and `use` throw, and
+    /// Error(cancelled) between two slices.
+    void show_each(const std::vector<std::string>& selectors, const std::function<void(const FieldTable&)>& use,
+                   const FieldSlices& slices = {}) const;
+
     /// The change of file(). Throws what Fields::set() and putting a part throw.
     FieldPlan set(const std::vector<FieldSetting>& settings, const FieldOptions& options) const;
+
+    /// With the maps that were looked at.
+    const Limits& limits() const noexcept;
 
     /// Titles of the maps in use, once with_fields() or set() was called.
     const std::vector<std::string>& maps() const noexcept;
@@ -66,9 +74,11 @@ private:
     std::unique_ptr<State> state_;
 };
 
-/// What differs between two files, as an edit list for the first: fields by their names where a map has them, with the
-/// map's name, and all else at its offset. Throws Error(usage) for more than a list holds, and where the sizes differ.
+/// What differs between the files of two jobs, as an edit list for the first: fields by their names where a map has
+/// them, with the map's name, and all else at its offset, in the part that the job is about. Applied and compared
+/// before it is handed out. Throws Error(usage) for more than a list holds, and where the sizes differ;
+/// Error(wrong_target) where what a list can say does not make the one of the other.
 HOTSTITCH_EXPORT EditList edits_for(const FieldComparison& comparison, const FileFields& fields,
-                                    const InputFile& source, const InputFile& target);
+                                    const FileFields& there, const FieldsJob& job);
 
 }  // namespace hotstitch

@@ -5,6 +5,7 @@
 
 #include <compare>
 #include <cstdint>
+#include <functional>
 #include <memory>
 #include <optional>
 #include <string>
@@ -62,6 +63,15 @@ struct FieldTable {
     std::vector<FieldColumn> columns{};
     std::vector<FieldRecord> records{};
     std::uint64_t of_records = 0;  ///< how many the table has
+    bool continues = false;        ///< in show_each(): its records are behind those of the table before
+};
+
+/// How a table is handed out.
+struct FieldSlices {
+    std::uint64_t first = UINT64_MAX;  ///< records of each table, at most
+    std::uint64_t records = 4096;      ///< at once; fewer where their texts are long
+    /// Bytes of texts in all; pointers may lead to the same long text again and again.
+    std::uint64_t text = std::uint64_t{64} << 20;
 };
 
 /// "berth[12].depth=7"
@@ -127,6 +137,11 @@ public:
     /// Error(usage) for what there is not, naming what there is.
     std::vector<FieldTable> show(const std::vector<std::string>& selectors = {}) const;
 
+    /// The same in slices, so that a table of any length takes little memory. Throws what show() and `use` throw, and
+    /// Error(limit) past `slices.text`.
+    void show_each(const std::vector<std::string>& selectors, const std::function<void(FieldTable&&)>& use,
+                   const FieldSlices& slices = {}) const;
+
     /// All together, each on what those before it have made. Throws Error(usage) for a value that a field cannot hold
     /// or that is out of its range, and what show() throws.
     FieldPlan set(const std::vector<FieldSetting>& settings, const FieldOptions& options = {}) const;
@@ -157,8 +172,8 @@ private:
 /// A file's own fields and, where a map is for a part of it, those of that part: all under one roof.
 class HOTSTITCH_EXPORT FileFields {
 public:
-    /// The maps are those of the limits. Throws what Fields and opening a part throw, and Error(usage) where a map is
-    /// for a part that the file does not have.
+    /// The maps are those of the limits; one for a part that the file does not have is for another file. Throws what
+    /// Fields and opening a part throw.
     FileFields(const SharedSource& file, const Limits& limits = {});
     ~FileFields();
     FileFields(FileFields&&) noexcept;
@@ -177,10 +192,15 @@ public:
 
     /// As those of Fields. A table is looked for in all units.
     std::vector<FieldTable> show(const std::vector<std::string>& selectors = {}) const;
+    void show_each(const std::vector<std::string>& selectors, const std::function<void(FieldTable&&)>& use,
+                   const FieldSlices& slices = {}) const;
     FieldPlan set(const std::vector<FieldSetting>& settings, const FieldOptions& options = {}) const;
+    /// What follows from a field that differs (a checksum, what is around a part) is no difference outside.
     FieldComparison compare(const FileFields& other) const;
 
 private:
+    void leave_out_what_follows(const FileFields& other, FieldComparison& found) const;
+
     struct State;
     std::unique_ptr<State> state_;
 };

@@ -147,6 +147,8 @@ public:
 
     /// Absolute, links followed.
     const std::filesystem::path& path() const noexcept;
+    /// Folders that were made for it, the outermost first.
+    const std::vector<std::filesystem::path>& made_folders() const noexcept;
 
 private:
     friend class OutputSet;
@@ -205,10 +207,36 @@ public:
     void take_back() noexcept;
     /// It stays. A backup that is not wanted is removed.
     void finish() noexcept;
+    /// Folders above it that were made for it, the outermost first.
+    const std::vector<std::filesystem::path>& made_folders() const noexcept;
     /// By which the folder is known again where it will stand.
     std::uint64_t inode() const;
     /// Absolute, links followed.
     const std::filesystem::path& path() const noexcept;
+
+private:
+    struct State;
+    std::unique_ptr<State> state_;
+};
+
+/// Many files that appear together or not at all, each in a place of its own. Filled in a temporary folder where they
+/// will stand, and brought to the disk by one flush. Destroyed uncommitted, it leaves nothing.
+class HOTSTITCH_EXPORT OutputTree {
+public:
+    explicit OutputTree(Replace replace = Replace::never);
+    ~OutputTree();
+    OutputTree(const OutputTree&) = delete;
+    OutputTree& operator=(const OutputTree&) = delete;
+
+    /// A file in `folder`, which is made where it is missing, or below it. Returns where it will stand: absolute, links
+    /// followed. REQUIRES that each is added once, and that all below a folder lies on its file system. Throws
+    /// Error(io, usage), and what `write` throws; the file is then not among them.
+    std::filesystem::path add(const std::filesystem::path& folder, const std::filesystem::path& name,
+                              const std::function<void(ByteSink&)>& write);
+
+    /// Throws Error(exists) for a file with other content that may not be replaced, Error(usage) for a folder in a
+    /// file's place, Error(io); all is as it was before then.
+    void commit();
 
 private:
     struct State;

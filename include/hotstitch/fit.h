@@ -70,11 +70,12 @@ enum class Why : std::uint8_t {
     needs_other_patch,             ///< the patch was made for what that makes of this file
     needs_other_patch_and_source,  ///< and of another file than this
     web_page,
-    archive,                 ///< `name`: what kind of
-    is_a_patch,              ///< `name`: in which format; empty: in one that is not read here
-    other_kind,              ///< `name`: what it is; nothing that is patched
-    writes_past_end,         ///< `found` bytes past it, and leaves the checks of a ROM, `found_in`, wrong
-    pointer,                 ///< to the file, which a version-control store keeps elsewhere
+    archive,          ///< `name`: what kind of
+    is_a_patch,       ///< `name`: in which format; empty: in one that is not read here
+    other_kind,       ///< `name`: what it is; nothing that is patched
+    leaves_gap,       ///< the patch writes past the end, `wanted`, of the file, and `found` bytes before that by nobody
+    writes_past_end,  ///< `found` bytes past it, and leaves the checks of a ROM, `found_in`, wrong
+    pointer,          ///< to the file, which a version-control store keeps elsewhere
     nothing_to_know_by,      ///< the patch says nothing about its source
     other_value,             ///< `name` an edit: `wanted_text` should stand there, and `found_text` does
     no_representation_fits,  ///< it has a checksum of it, and no size
@@ -168,9 +169,17 @@ inline Diagnosis diagnose(const PatchReader& patch, ByteView file, const Diagnos
     return diagnose(patch, MemorySource(file), options);
 }
 
-/// Why no patch without checks can be meant for this file, by its kind: a web page, a text, another patch, an archive,
-/// a picture, a pointer of a version-control store, nothing at all. Nothing: it may be meant. Throws Error(io).
-HOTSTITCH_EXPORT std::optional<Diagnosis> implausible_source(const ByteSource& file);
+/// Why a patch without checks cannot be meant for this file. By its kind: another patch, an archive, a picture, a
+/// pointer of a version-control store, a page that is not named so. By its size: the patch
+/// writes behind the end and leaves a gap before, of bytes that nobody wrote. `name`: under which the file is kept;
+/// `reading`: in which it would be patched. Nothing: it may be meant. Throws Error(io), and of a patch that is damaged,
+/// what reading it throws: that is told first.
+HOTSTITCH_EXPORT std::optional<Diagnosis> implausible_source(const PatchReader& patch, const ByteSource& file,
+                                                             std::string_view name,
+                                                             const std::optional<Representation>& reading = {});
+
+/// How many bytes past the end of a source of this size the patch makes and does not write. Throws what reading throws.
+HOTSTITCH_EXPORT std::uint64_t unwritten_bytes(const PatchReader& patch, std::uint64_t source_size);
 
 /// Why a patch was made for another file than this cartridge, whose own checks it leaves wrong and past whose end it
 /// writes, by so many bytes.
@@ -182,15 +191,19 @@ HOTSTITCH_EXPORT Diagnosis contradicting_source(const Identity& cartridge, std::
 /// console's own byte order.
 struct RepresentationOpinion {
     enum class Ground {
-        checks_right,      ///< internal checks come out right only so: that is sure
+        checks_right,      ///< internal checks see the change, and come out right only so: that is sure
+        changes_the_rom,   ///< as it is, only the front header would change: that is sure
+        console_order,     ///< no check sees the change; patches are made for the console's order, so that is taken
         header_stays,      ///< the internal header stays one only so
         reaches_the_end,   ///< its last records reach to where the file so read would end
         holds_more_bytes,  ///< the file so read has more of the bytes already that the patch writes
+        undecided,         ///< nothing speaks for either; the file is taken as it is
     };
     Representation reading;
     Ground ground{};
     std::uint64_t held_so = 0, held_as_is = 0;  ///< bytes that the file holds already, read so and as it is
-    bool sure() const noexcept { return ground == Ground::checks_right; }
+    /// Whether the file is read so, without being asked to.
+    bool sure() const noexcept { return ground <= Ground::console_order; }
 };
 
 struct RepresentationTrial {
@@ -201,13 +214,51 @@ struct RepresentationTrial {
 };
 
 /// Makes the target in memory both ways, in one walk over a patch of a format that moves nothing, and compares what the
-/// platform's recogniser says of the two, where the patch reaches, and how many of its bytes the file holds already.
-/// Only for cartridges of up to 64 MiB that go around in several representations. Throws what reading the patch throws.
+/// platform's recogniser says of the two, where the patch reaches, and how many of its bytes the file holds already. A
+/// check counts only where it sees what the patch changes. Only for cartridges of up to 64 MiB that go around in
+/// several representations; an edit list's offsets are always the file's own. Throws what reading the patch throws.
 HOTSTITCH_EXPORT RepresentationTrial opinion_on_representation(const PatchReader& patch, const ByteSource& file,
                                                                const Limits& limits = {});
 inline RepresentationTrial opinion_on_representation(const PatchReader& patch, ByteView file,
                                                      const Limits& limits = {}) {
     return opinion_on_representation(patch, MemorySource(file), limits);
 }
+
+/// What became of a cartridge ROM's own checks, where they were to be mended, or no check of the patch told whether all
+/// is right.
+enum class InternalChecks {
+    not_asked,
+    none_in_source,  ///< no image of a known platform, or one without checks
+    wrong_before,    ///< not all right before the patch, so left as they are
+    none_in_result,
+    right,      ///< before and after, and the change shows in them: the patch was likely made for this source
+    untouched,  ///< before and after, and nothing that they cover was changed: they say nothing
+    stale,      ///< right before, wrong after: another revision, or a mod that left them so
+    put_right,  ///< wrong before, right after: likely the right source
+    mended,
+    cannot_be_mended,  ///< the job's result says why
+};
+
+/// "right", "stale", "put-right", "mended", …: stable, for programs.
+HOTSTITCH_EXPORT std::string_view code_of(InternalChecks checks) noexcept;
+
+/// The checks of a cartridge held against those of what a patch makes of it; neither is looked at again.
+HOTSTITCH_EXPORT InternalChecks compare_checks(const std::optional<Identity>& before,
+                                               const std::optional<Identity>& after);
+/// What the checks that count cover, for people: "29 bytes of the header".
+HOTSTITCH_EXPORT std::string_view covered_by_checks(const Identity& cartridge) noexcept;
+
+/// What a file's own checks say of a patch without any: makes the target in memory, of files of up to 64 MiB, in the
+/// reading that `trial` found, or takes the one that is made already. Throws what reading the patch throws.
+struct OwnChecks {
+    InternalChecks answer = InternalChecks::not_asked;
+    std::string_view cover{};  ///< of `untouched`
+    /// They see the change, and come out right.
+    bool speak_for_it() const noexcept {
+        return answer == InternalChecks::right || answer == InternalChecks::put_right;
+    }
+};
+HOTSTITCH_EXPORT OwnChecks own_checks(const PatchReader& patch, const ByteSource& file,
+                                      const RepresentationTrial& trial, const Limits& limits = {});
 
 }  // namespace hotstitch

@@ -39,6 +39,7 @@ struct InternalCheck {
     std::string wanted, found;  ///< hex, as the platform writes it; `found` is what stands in the file
     std::string note{};         ///< more, or why it cannot be checked
     bool mendable = true;       ///< false: what it covers cannot be computed anew, only copied from a genuine file
+    std::string_view covers{};  ///< for people: "the whole ROM", "25 bytes of the header"
 };
 
 /// Something else that the file says of itself.
@@ -117,6 +118,10 @@ HOTSTITCH_EXPORT std::string edition_of(const Identity& identity);
 
 /// What a fact says; empty: the file says nothing of it.
 HOTSTITCH_EXPORT std::string_view fact_of(const Identity& identity, std::string_view key) noexcept;
+
+/// Whether the checks of two states of one file are the same, values and all: what was changed between, they do not
+/// see.
+HOTSTITCH_EXPORT bool checks_are_same(const Identity& before, const Identity& after);
 
 /// Where all internal checks that can be made and mended are right, and there is one.
 HOTSTITCH_EXPORT bool all_checks_right(const Identity& identity) noexcept;

@@ -17,6 +17,7 @@
 #include "hotstitch/file_io.h"
 #include "hotstitch/fit.h"
 #include "hotstitch/limits.h"
+#include "hotstitch/part.h"
 #include "hotstitch/patch.h"
 
 namespace hotstitch {
@@ -29,6 +30,8 @@ struct WorkOptions {
     /// as
     /// "-" for its standard input, gives them a meaning here.
     std::function<InputFile(const std::string& name)> open{};
+    /// Further files that the caller has read for the job, such as maps and keys: no output is written over them.
+    std::vector<std::filesystem::path> read{};
 };
 
 /// "FILE:PART:PART" as the file and the rest; an existing file of the whole name wins, and the rest is then empty.
@@ -75,6 +78,24 @@ HOTSTITCH_EXPORT std::optional<InputFile> source_inside(const InputFile& file, c
 /// Whether a source and a patch were given in each other's place, by their content: a patch where the source should be,
 /// and none where the patch should be.
 HOTSTITCH_EXPORT bool are_swapped(const InputFile& source, const InputFile& patch);
+/// The same of two addresses, where one or both are archives: one with patches where the source should be, and none in
+/// the place of the patch. False where neither is an archive. Throws what opening throws.
+HOTSTITCH_EXPORT bool archives_are_swapped(const std::string& source, const std::string& patch,
+                                           const WorkOptions& options = {});
+
+/// What changes where an address is named: a file, and the address of the part in it; empty: all of it. Archives are
+/// only read, so of "a.zip:disc.iso:PART" that is disc.iso, as if it lay beside the archive. `unpacked`: of
+/// "FILE:content" of a packed file, that content, as a file of its own.
+struct ChangedFile {
+    InputFile file;
+    std::string inside{};
+};
+HOTSTITCH_EXPORT ChangedFile open_to_change(const std::string& address, const WorkOptions& options = {},
+                                            bool unpacked = false);
+
+/// The change of the file that follows from one of what is inside, to which the address leads. As change_inside().
+HOTSTITCH_EXPORT ChangeList change_in(const ChangedFile& changed, const ChangePart& change, const PutOptions& put,
+                                      const WorkOptions& options, std::vector<SharedSource>& kept);
 
 struct SourceFile {
     InputFile file;
@@ -84,6 +105,23 @@ struct SourceFile {
 /// when there are several and none fits.
 HOTSTITCH_EXPORT SourceFile source_for(InputFile file, const PatchReader& patch, const Checks& checks,
                                        const WorkOptions& options = {});
+
+/// How `apply` takes a file for a patch.
+struct SourceReading {
+    std::optional<Representation> reading{};  ///< in which it is the source; nothing: as it is
+    /// Why, where no check of the patch says so. One that is not sure is a doubt, and the file is taken as it is.
+    std::optional<RepresentationOpinion> opinion{};
+    std::optional<Diagnosis> diagnosis{};  ///< why the patch fits in no reading that loses nothing
+    bool by_plausibility = false;          ///< no check says so, only what the file is
+
+    bool fits() const noexcept { return !diagnosis; }
+    /// The file so read; `file` has to outlive it.
+    SharedSource of(const ByteSource& file) const;
+};
+/// By the checks of the patch or, where it has none, by what it would make (opinion_on_representation). Throws what
+/// fit() and diagnose() throw.
+HOTSTITCH_EXPORT SourceReading reading_for(const PatchReader& patch, const InputFile& file, const Checks& checks,
+                                           const WorkOptions& options = {});
 
 /// "PATCH.checks.json" beside the patch.
 HOTSTITCH_EXPORT std::filesystem::path checks_path(const std::filesystem::path& patch);
@@ -126,6 +164,9 @@ private:
     std::vector<Opened> opened_;
     std::vector<OtherPatch> list_;
 };
+
+/// "FOLDER/", "FOLDER" and "." with the folder's own name at the end; absolute, links not followed.
+HOTSTITCH_EXPORT std::filesystem::path with_own_name(const std::filesystem::path& folder);
 
 /// Regular files in a folder, sorted by path; what cannot be looked at is passed over.
 HOTSTITCH_EXPORT std::vector<std::filesystem::path> files_in(const std::filesystem::path& folder);

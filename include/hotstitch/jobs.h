@@ -69,23 +69,6 @@ enum class ApplyOutcome {
     wrong_source,     ///< nothing was made; `diagnosis` says why
 };
 
-/// What became of the ROM's own checks, where they were to be mended, or no check of the patch told whether all is
-/// right.
-enum class InternalChecks {
-    not_asked,
-    none_in_source,  ///< no image of a known platform, or one without checks
-    wrong_before,    ///< not all right before the patch, so left as they are
-    none_in_result,
-    right,      ///< before and after: the patch was likely made for this source
-    stale,      ///< right before, wrong after: another revision, or a mod that left them so
-    put_right,  ///< wrong before, right after: likely the right source
-    mended,
-    cannot_be_mended,  ///< `mend_failure` says why
-};
-
-/// "right", "stale", "put-right", "mended", …: stable, for programs.
-HOTSTITCH_EXPORT std::string_view code_of(InternalChecks checks) noexcept;
-
 struct ApplyResult {
     ApplyOutcome outcome = ApplyOutcome::made;
     bool swapped = false;             ///< source and patch had been given in each other's place
@@ -97,12 +80,14 @@ struct ApplyResult {
     bool by_plausibility = false;    ///< no check says so, only what the file is: `allow_source` goes on
     std::optional<Error> refusal{};  ///< of a wrong source: which check, what was wanted and found
     InternalChecks internal_checks = InternalChecks::not_asked;
+    std::string_view checks_cover{};  ///< of `untouched`: what the checks cover, for people
     std::string mend_failure{};
     Digests patched{};                       ///< what the last patch makes
     std::optional<Digests> output{};         ///< of the output, where that differs: mended, or put back in its order
     Delivered delivered{};                   ///< where there is a file
     std::vector<CompanionSet> companions{};  ///< that go by another name than the output
     std::vector<SheetBeside> cue_sheets{};   ///< that name the source, and the output has another name
+    std::vector<std::string> left_out{};     ///< tracks of the source's disc that the output does not hold: "track 2"
     std::vector<PutStep> put{};              ///< where a part was patched: how it went back into its file
 };
 
@@ -128,7 +113,7 @@ public:
     /// Makes it into a sink that keeps what it is given (a ScratchFile); nothing else is written.
     const ApplyResult& run(ByteSink& sink);
 
-    const InputFile& source() const noexcept;
+    const InputFile& source() const;
     const std::vector<ApplyStage>& stages() const noexcept;
     const ApplyResult& result() const noexcept;
 
@@ -148,6 +133,7 @@ struct RewriteRequest {
     Replace replace = Replace::never;
     bool receipt = true, digests = false;
     std::vector<std::string> what{};  ///< done to the file, as codes, for the receipt: "checksum", "strip-header 512"
+    std::vector<std::filesystem::path> read{};  ///< what the change was made of besides: never written over
     /// What is taken off and kept in a file of its own, which appears together with the output; empty: nothing.
     std::filesystem::path aside{};
     ByteView aside_bytes{};
@@ -184,10 +170,11 @@ struct UndoResult {
     /// The file that was there, kept under another name because nothing proves that it is the one that was made.
     std::optional<std::filesystem::path> kept{};
     std::optional<std::filesystem::path> unproven_reverse{};  ///< a reverse patch that stays for the same reason
-    bool earlier_changes = false;                             ///< there are more, which the same call undoes
-    std::optional<PatchFacts> patch{};                        ///< where the patch given was what the way back went by
-    bool by_journal = false;                                  ///< a change in the file's own place was undone
-    bool was_stopped = false;                                 ///< one that had been stopped in the middle
+    std::vector<std::filesystem::path> left{};  ///< written beside it then, and no longer as it was: it stays
+    bool earlier_changes = false;               ///< there are more, which the same call undoes
+    std::optional<PatchFacts> patch{};          ///< where the patch given was what the way back went by
+    bool by_journal = false;                    ///< a change in the file's own place was undone
+    bool was_stopped = false;                   ///< one that had been stopped in the middle
 };
 
 /// The last change of a file, undone: by its receipt, or by a reversible patch where there is no receipt. `patch` may

@@ -74,7 +74,8 @@ struct KitNear {
     std::string address;
     std::uint64_t size = 0;
     Digests digests{};
-    std::string what{};  ///< what it is, for people: "a SNES ROM: KELP HARBOUR, Americas"
+    std::string what{};                       ///< what it is, for people: "a SNES ROM: KELP HARBOUR, Americas"
+    std::optional<Representation> reading{};  ///< in which it is the base: the kit is for that form
 };
 
 /// A base and what was found for it.
@@ -84,6 +85,7 @@ struct KitBaseFound {
     std::string address{};                                      ///< as it was given, or found below what was given
     Digests digests{};                                          ///< of a file
     std::vector<std::pair<std::string, std::string>> others{};  ///< other editions that were given too: name, address
+    std::vector<std::string> again{};                           ///< where the same edition was found once more
     std::vector<KitNear> near{};                                ///< not found: what was given, the nearest first
     std::shared_ptr<const InputFile> file{};                    ///< of a file
     std::filesystem::path folder{};                             ///< of a folder on the disk
@@ -177,6 +179,9 @@ public:
     std::vector<KitConflict> conflicts() const;
     /// Throws Error(refused) that names them. REQUIRES plan().
     void refuse_conflicts() const;
+    /// Does all steps and keeps nothing: whether the bases are right in all that the kit reads of them, where the
+    /// checksums of a folder name only some of its files. Throws as run() does.
+    void try_steps();
     /// Does all steps, then puts the outputs into their places. Throws Error naming the step, what it wanted and found;
     /// nothing was made then. REQUIRES open().
     const KitResult& run();

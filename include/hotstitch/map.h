@@ -29,9 +29,10 @@ HOTSTITCH_EXPORT SharedMap read_map(std::string_view text, const std::string& na
 
 /// What a map says of itself.
 struct MapTraits {
-    std::string name;   ///< of its file
-    std::string title;  ///< for people; empty: none
-    std::string part;   ///< the address of the part of a file that it is for; empty: for the whole
+    std::string name;      ///< of its file
+    std::string title;     ///< for people; empty: none
+    std::string part;      ///< the address of the part of a file that it is for; empty: for the whole
+    bool for_any = false;  ///< it names nothing of its file: it serves where it is handed in for one, and nowhere else
     std::size_t tables = 0, fields = 0, members = 0, payloads = 0, checks = 0;
 };
 HOTSTITCH_EXPORT MapTraits traits_of(const FieldMap& map);

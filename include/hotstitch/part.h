@@ -29,6 +29,7 @@ struct Part {
     std::optional<std::uint64_t> offset;  ///< in the container, where the part stands there in one piece as it is
     Bytes head;                           ///< its first bytes, at most 512, where they are at hand
     bool encrypted = false;
+    bool follows = false;  ///< the container makes it of its other parts: a table of its files
     /// Why it has no offset: "packed", "computed", "form 2", "in pieces", …; for people and programs.
     std::string_view lies{};
 };
@@ -66,6 +67,17 @@ struct PutResult {
     std::vector<std::string> warnings{};
 };
 
+/// One of several changes that are made together: other content, one part more, or (no content) one less.
+struct PartChange {
+    std::string name;  ///< as the container spells it; of what is new, as it shall be
+    SharedSource content{};
+    bool add = false;
+};
+struct PartChanges {
+    ChangeList change;             ///< of the container
+    std::vector<PutResult> parts;  ///< how each went, in the order given; their lists are empty
+};
+
 /// A file that has parts, and which has to outlive the container.
 class HOTSTITCH_EXPORT Container {
 public:
@@ -87,6 +99,11 @@ public:
     /// and what put() throws.
     virtual PutResult add(const std::string& name, const SharedSource& content, const PutOptions& options) const;
     virtual PutResult remove(const Part& part, const PutOptions& options) const;
+
+    /// Several at once, as one new layout: each name once. Nothing: they have to be made one after the other, each on
+    /// what the one before has made. Throws what the three above throw.
+    virtual std::optional<PartChanges> change_all(const std::vector<PartChange>& changes,
+                                                  const PutOptions& options) const;
 
     /// The part as a source that reads the container's file, where its bytes can be had in any order without being
     /// written somewhere first; null otherwise. `part` is one of parts(). Lives no longer than the container's file.
@@ -145,6 +162,11 @@ using ChangePart = std::function<ChangeList(const SharedSource& content, const L
 HOTSTITCH_EXPORT ChangeList change_inside(const SharedSource& file, const std::vector<std::string>& names,
                                           const ChangePart& change, const PutOptions& options, const Limits& limits,
                                           std::vector<SharedSource>& kept);
+
+/// A part's name as it stands in an address: a colon in it becomes "\:".
+HOTSTITCH_EXPORT std::string escaped_part(std::string_view name);
+/// The address that these names make, from the outside in.
+HOTSTITCH_EXPORT std::string joined_address(const std::vector<std::string>& names);
 
 /// "A:B\:C:D" as "A", "B:C", "D". Throws Error(usage) for more than 16.
 HOTSTITCH_EXPORT std::vector<std::string> split_address(std::string_view address);

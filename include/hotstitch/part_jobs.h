@@ -90,12 +90,15 @@ struct TakeResult {
     std::vector<TakenPart> taken;
     /// Written under another name, because the name is the same as another but for case, or not allowed on all systems.
     std::vector<std::pair<std::string, std::string>> renamed;
-    std::uint64_t encrypted = 0;  ///< and so not taken
-    std::uint64_t in_form2 = 0;   ///< of a disc, in sectors with more than the 2048 bytes of each that were taken
+    std::uint64_t encrypted = 0;                                 ///< and so not taken
+    std::vector<std::string> links{};                            ///< which have no content of their own
+    std::vector<std::pair<std::string, std::string>> damaged{};  ///< not taken, and why
+    std::uint64_t in_form2 = 0;  ///< of a disc, in sectors with more than the 2048 bytes of each that were taken
 };
 
-/// Writes parts out as files. Names come from strangers, so none leads out of the folder or is one that a system
-/// refuses. Throws Error(usage) where there is no such part, and what extracting and writing throw.
+/// Writes parts out as files, all of them or none; what is damaged alone is left out, and told. Names come from
+/// strangers, so none leads out of the folder or is one that a system refuses. Throws Error(usage) where there is no
+/// such part, and what extracting and writing throw.
 HOTSTITCH_EXPORT TakeResult take_parts(const TakeRequest& request, const WorkOptions& options = {});
 /// One part into a sink.
 HOTSTITCH_EXPORT Part take_part(const std::string& address, ByteSink& out, const WorkOptions& options = {},
@@ -125,11 +128,13 @@ struct PutStep {
 struct PutPlan {
     std::vector<PutStep> steps;
     ChangeList change;  ///< of the file, all steps together
-    /// What the change reads besides the file.
+    /// What the change reads besides the file, and where that lies on the disk.
     std::vector<std::shared_ptr<const void>> kept;
+    std::vector<std::filesystem::path> read{};
 };
 
-/// Each part is put into what those before it have made. The file has to outlive the plan. A packed file is closed as
+/// Each part is put into what those before it have made; one part is named once only, and none beside one that it lies
+/// in. The file has to outlive the plan. A packed file is closed as
 /// it was. Throws Error(unsupported) where a file has no parts or is only read, Error(usage) where there is no such
 /// part or the content does not fit, Error(refused) for what is not allowed.
 HOTSTITCH_EXPORT PutPlan plan_put(const InputFile& file, const std::vector<PutItem>& items,
@@ -140,6 +145,7 @@ struct FolderDisc {
     InputFile begin;    ///< the file in the folder that the disc begins with
     ChangeList change;  ///< of that file: it makes the whole disc
     std::uint64_t files = 0, size = 0;
+    std::vector<std::filesystem::path> read{};  ///< the folder's files
 };
 /// `instead`: files by their paths that are taken in place of those in the folder, beside them, or left out. Throws
 /// what disc_from_files() throws, and Error(io).

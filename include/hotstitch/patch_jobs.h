@@ -55,8 +55,8 @@ public:
 
     /// Opens source and target. Throws what opening throws.
     void open();
-    const InputFile& source() const noexcept;
-    const InputFile& target() const noexcept;
+    const InputFile& source() const;
+    const InputFile& target() const;
     /// The archive that one of them was taken out of; empty: none.
     const std::filesystem::path& archive() const noexcept;
 
@@ -88,6 +88,7 @@ struct VerifiedFile {
     Fit fit{};
     Digests digests{};
     std::optional<RepresentationOpinion> opinion{};  ///< where the patch carries no checks
+    OwnChecks own_checks{};                          ///< where the patch carries none, what the file's say
     std::optional<Diagnosis> diagnosis{};            ///< where it does not fit
     std::optional<Error> error{};                    ///< it could not be looked at; nothing else is known then
 
@@ -121,6 +122,7 @@ struct RecastResult {
     std::filesystem::path path{};  ///< empty: it went into a sink
     std::optional<std::filesystem::path> backup{};
     bool stood_already = false;
+    SourceReading reading{};  ///< how the source was taken: the new patch is for the file so read
     /// Whether a check said that it was the right source. If not, and it is another one, the new patch carries the
     /// mistake on.
     bool certain() const noexcept { return report.applied.fit.answer == FitAnswer::fits; }
@@ -136,8 +138,8 @@ public:
 
     /// Throws what opening throws, and Error(usage) where no format is named.
     void open();
-    const SourceFile& source() const noexcept;
-    const PatchInput& patch() const noexcept;
+    const SourceFile& source() const;
+    const PatchInput& patch() const;
     bool swapped() const noexcept;  ///< source and patch had been given in each other's place
 
     /// REQUIRES open(). Throws what recast and OutputFile throw.
@@ -173,10 +175,14 @@ public:
 
     /// Throws what opening throws, and Error(usage) for less than two patches.
     void open();
-    const SourceFile& source() const noexcept;
+    const SourceFile& source() const;
     const std::vector<PatchInput>& patches() const noexcept;
 
-    /// Every pair, with the first `most` of the places that both write. REQUIRES open(). Throws what apply throws.
+    /// How the source was taken, the same for all. REQUIRES run().
+    const SourceReading& reading() const noexcept;
+
+    /// Every pair, with the first `most` of the places that both write. Throws Error(wrong_source) where the patches
+    /// are for different forms of the file. REQUIRES open(). Throws what apply throws.
     std::vector<OverlapPair> run(std::size_t most = 16);
 
 private:

@@ -46,7 +46,8 @@ struct ReceiptKits {
     std::vector<Kit> kits;  ///< as many as the receipt has patches
     std::vector<Base> bases;
     std::vector<Output> outputs;
-    std::string root;  ///< the folder that the outputs' names are below, relative to the receipt's
+    std::string root;                    ///< the folder that the outputs' names are below, relative to the receipt's
+    std::vector<std::string> folders{};  ///< that were made for the outputs, relative; the outermost first
 };
 
 struct Receipt {
@@ -60,11 +61,19 @@ struct Receipt {
     bool keeps_representation = false;             ///< the output was put back into it
     bool in_place = false;                         ///< the output replaced the source
     std::string backup;                            ///< the replaced source, relative; empty: none
-    std::string reverse;                           ///< a BPS patch from target to source, relative; empty: none
+    /// What stood in the output's place and was replaced by it, as the backup beside it: the way back leads there.
+    std::optional<ReceiptFile> replaced{};
+    /// Written together with the output: a cue sheet, other files that it names.
+    struct Beside {
+        ReceiptFile file;
+        std::optional<FileIdentity> identity{};
+    };
+    std::vector<Beside> beside{};
+    std::string reverse;  ///< a BPS patch from target to source, relative; empty: none
     /// Of the output and of the reverse patch, as they were put into place.
     std::optional<FileIdentity> target_identity, reverse_identity;
     std::optional<ReceiptKits> kits{};  ///< where kits made it
-    /// Of earlier changes to the same file, the newest first: the way back goes on with them. Theirs are empty.
+    /// Of what stood at this place before, the newest first: the way back goes on with them. Theirs are empty.
     std::vector<Receipt> before;
 };
 

@@ -6,6 +6,7 @@
 #include <concepts>
 #include <cstddef>
 #include <cstdint>
+#include <functional>
 #include <memory>
 #include <string>
 #include <string_view>
@@ -149,6 +150,8 @@ inline constexpr int schema_version = 2;
 
 /// The JSON document of a report, with a newline at its end, safe for terminals and always valid.
 HOTSTITCH_EXPORT std::string json_text(const Report& report);
+/// The same in pieces, for documents with many records.
+HOTSTITCH_EXPORT void write_json(const Report& report, const std::function<void(std::string_view)>& write);
 
 /// What stands in the documents: one JSON Schema (2020-12) for each command's, by its name.
 HOTSTITCH_EXPORT JsonValue json_schemas();

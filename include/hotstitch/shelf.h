@@ -35,7 +35,9 @@ HOTSTITCH_EXPORT std::string_view code_of(ShelfPlace place) noexcept;
 
 struct ShelfState {
     std::filesystem::path game, shelf;
-    bool folder = false;  ///< whether the game is one
+    bool folder = false;       ///< whether the game is one
+    bool gone = false;         ///< nothing stands in the game's place; the shelf has the original
+    bool holds_files = false;  ///< what was found in the game's place lies on the shelf, and nowhere else perhaps
     ShelfPlace place = ShelfPlace::original;
     std::vector<std::string> used{};  ///< the mods in place, in their order
     std::vector<ShelfMod> mods{};
@@ -46,9 +48,10 @@ struct ShelfState {
 /// What came of a call.
 struct ShelfResult {
     ShelfState state;
-    std::vector<std::string> kept;               ///< names that are new on the shelf
-    std::optional<std::filesystem::path> aside;  ///< where what nobody knew was kept
-    bool stood_already = false;                  ///< what was asked for was in place
+    std::vector<std::string> kept;                             ///< names that are new on the shelf
+    std::vector<std::pair<std::string, std::string>> again{};  ///< not kept: the same as the second, which is there
+    std::optional<std::filesystem::path> aside;                ///< where what nobody knew was kept
+    bool stood_already = false;                                ///< what was asked for was in place
 };
 
 /// Each call finds out by checksums what stands in the game's place; what the shelf does not know is never lost.

@@ -67,6 +67,8 @@ HOTSTITCH_EXPORT void conclude_made_already(const std::filesystem::path& output,
 /// Warns of a name whose extension is that of another patch format.
 HOTSTITCH_EXPORT void warn_of_extension(Report& report, const std::filesystem::path& patch, PatchFormat format);
 /// Warns of records that begin far past the source's end.
+/// How the source was taken, where that is not as it is, or may be wrong. `follows`: what that means for the result.
+HOTSTITCH_EXPORT void warn_of_reading(Report& report, const SourceReading& reading, std::string_view follows = {});
 HOTSTITCH_EXPORT void warn_past_end(Report& report, const Fit& fit);
 /// Says that source and patch were given in each other's place.
 HOTSTITCH_EXPORT void warn_of_swap(Report& report);

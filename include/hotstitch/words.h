@@ -125,9 +125,9 @@ HOTSTITCH_EXPORT std::string words_for(const std::vector<ApplyStage>& stages, In
 /// Where the checks of a stage come from: "its checks file".
 HOTSTITCH_EXPORT std::string words_for_checks_of(const ApplyStage& stage);
 
-/// What became of a ROM's own checks: "right, before and after the patch". REQUIRES that it was asked and could be
-/// done.
-HOTSTITCH_EXPORT std::string words_for(InternalChecks checks);
+/// What became of a ROM's own checks: "right, before and after the patch"; `cover`: what they cover. REQUIRES that it
+/// was asked and could be done.
+HOTSTITCH_EXPORT std::string words_for(InternalChecks checks, std::string_view cover = {});
 
 /// Why a patch does not fit, as a sentence without its full stop, and what to do. Names of files stand in it as they
 /// are: `escaped` makes it fit for a terminal.

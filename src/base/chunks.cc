@@ -21,9 +21,10 @@ void each_chunk(const ByteSource& source, std::size_t size, const std::function<
         const ByteView bytes = next.valid() ? next.get() : source.read(at, length, buffers[turn % 2]);
         at += length;
         if (ahead && at < source.size())
-            next = std::async(std::launch::async, [&source, &buffers, at, turn, more = length_at(at)] {
-                return source.read(at, more, buffers[(turn + 1) % 2]);
-            });
+            next = std::async(std::launch::async | std::launch::deferred,
+                              [&source, &buffers, at, turn, more = length_at(at)] {
+                                  return source.read(at, more, buffers[(turn + 1) % 2]);
+                              });
         work(bytes);
     }
 }

@@ -10,12 +10,14 @@
 
 #include "chart/regions.h"
 #include "edit/ordered_copies.h"
+#include "edit/target_builder.h"
 #include "hotstitch/change_list.h"
 #include "hotstitch/disc.h"
 #include "hotstitch/error.h"
 #include "hotstitch/part.h"
 #include "hotstitch/words.h"
 #include "source/stretch.h"
+#include "source/whole.h"
 
 namespace hotstitch {
 namespace {
@@ -49,18 +51,23 @@ public:
 
     /// A stretch of the source and what comes in its place; in order.
     void add(const ByteRange& source, const ByteRange& target) {
-        const std::uint64_t bytes = std::max(source.length, target.length);
-        if (bytes == 0) return;
+        if (std::max(source.length, target.length) == 0) return;
+        const std::uint64_t bytes = source.length;
         ++chart_.places;
         chart_.changed += bytes;
+        chart_.grown += target.length - std::min(source.length, target.length);
+        if (bytes == 0 && source.offset == source_.size()) {  // behind the end, where no region is
+            if (chart_.first.size() < options_.places) chart_.first.push_back({source, target, "behind the end"});
+            return;
+        }
         // What only comes in belongs to what stands before it.
         const std::uint64_t last = source_.size() == 0 ? 0 : source_.size() - 1;
         const std::uint64_t begin = std::min(source.offset - (source.length == 0 && source.offset != 0 ? 1 : 0), last);
         const std::uint64_t inside =
             std::clamp<std::uint64_t>(source.length, 1, std::max<std::uint64_t>(source_.size() - begin, 1));
-        spread(chart_.cells, std::max<std::uint64_t>(source_.size(), 1), begin, inside);
+        if (bytes != 0) spread(chart_.cells, std::max<std::uint64_t>(source_.size(), 1), begin, inside);
         if (is_free(begin, inside)) chart_.in_free_space += bytes;
-        const std::size_t region = to_regions(begin, inside, bytes - std::min(bytes, inside));
+        const std::size_t region = to_regions(begin, inside, bytes == 0);
         if (chart_.first.size() < options_.places)
             chart_.first.push_back({source, target, regions_.all()[region].name});
     }
@@ -90,8 +97,8 @@ private:
         return (first == std::byte{0} || first == std::byte{0xFF}) && is_filled(source_, begin, length, first);
     }
 
-    /// Counts it in the regions that it touches; `more`: bytes that come in beyond what was there. Returns the first.
-    std::size_t to_regions(std::uint64_t begin, std::uint64_t length, std::uint64_t more) {
+    /// Counts it in the regions that it touches; `only_in`: nothing of the source changes. Returns the first.
+    std::size_t to_regions(std::uint64_t begin, std::uint64_t length, bool only_in) {
         const auto& pieces = regions_.pieces();
         if (pieces.empty()) return 0;
         std::uint64_t at = regions_.place_of(begin);
@@ -105,14 +112,13 @@ private:
                 1;
         const std::size_t first = pieces[piece_].region;
         ++regions_.all()[first].places;
-        regions_.all()[first].changed += more;
         for (std::size_t i = piece_; i < pieces.size() && at < end; ++i) {
             const std::uint64_t stop = std::min(end, pieces[i].end);
             if (stop <= at) continue;
             ChartRegion& region = regions_.all()[pieces[i].region];
-            region.changed += stop - at;
+            if (!only_in) region.changed += stop - at;
             if (region.cells.empty()) region.cells.resize(std::max<std::size_t>(options_.region_cells, 1));
-            spread(region.cells, region.size, pieces[i].before + at - pieces[i].begin, stop - at);
+            if (!only_in) spread(region.cells, region.size, pieces[i].before + at - pieces[i].begin, stop - at);
             name(region, at, stop);
             at = stop;
         }
@@ -211,19 +217,173 @@ Chart chart_of(const ByteSource& source, const ByteSource& target, const ChartOp
     return counter.finish(target.size());
 }
 
-Chart chart_of(const ByteSource& source, const PatchReader& patch, const ChartOptions& options) {
-    const PatchForSource bound(patch, source);
-    // What is copied in order is unchanged, wherever it then stands; all else is new.
-    OrderedCopies copies;
-    bound->read(source.size(), copies);
-    Counter counter(source, options);
+namespace {
+
+/// A stretch of the source and what takes its place.
+struct Gap {
+    ByteRange source{}, target{};
+    bool same_size() const noexcept { return source.length == target.length; }
+};
+
+/// What lies between the stretches that are copied in order.
+std::vector<Gap> gaps_of(const OrderedCopies& copies, std::uint64_t source_size) {
+    std::vector<Gap> gaps;
     std::uint64_t from = 0, made = 0;
     std::vector<SameStretch> same = copies.heaviest_chain();
-    same.push_back({source.size(), copies.target_size(), 0});
-    for (const SameStretch& stretch : same) {
-        counter.add({from, stretch.source - from}, {made, stretch.target - made});
+    same.push_back({source_size, copies.target_size(), 0});
+    for (SameStretch stretch : same) {
+        // A patch for a larger file copies from where this one has nothing.
+        if (stretch.source > source_size) continue;
+        stretch.length = std::min(stretch.length, source_size - stretch.source);
+        if (stretch.source < from || stretch.target < made) continue;
+        gaps.push_back({{from, stretch.source - from}, {made, stretch.target - made}});
         from = stretch.source + stretch.length, made = stretch.target + stretch.length;
     }
+    return gaps;
+}
+
+/// Tells where the target differs from the source in gaps of one size, byte by byte; others as a whole. What a patch
+/// writes and what changes is not the same: formats differ in how many unchanged bytes they write along.
+class Differing final : public EditSink {
+public:
+    Differing(const ByteSource& source, const std::vector<Gap>& gaps, Counter& counter)
+        : source_(source), gaps_(gaps), counter_(counter), storage_(chunk) {}
+
+    Flow put(const Edit& edit) override {
+        const std::uint64_t begin = at_;
+        at_ += edit.length;
+        while (gap_ < gaps_.size() && gaps_[gap_].target.offset < at_) {
+            const Gap& gap = gaps_[gap_];
+            const std::uint64_t end = gap.target.offset + gap.target.length;
+            if (gap.same_size()) {
+                const std::uint64_t from = std::max(begin, gap.target.offset), to = std::min(at_, end);
+                if (from < to && !compare(edit, begin, from, to, gap)) return Flow::stop;
+            }
+            if (end > at_) break;
+            next_gap();
+        }
+        return Flow::go_on;
+    }
+
+    void finish() {
+        while (gap_ < gaps_.size()) next_gap();
+        flush();
+    }
+    /// A copy from the target so far stands in a gap: only who has the target can tell.
+    bool needs_target() const noexcept { return needs_target_; }
+
+private:
+    static constexpr std::size_t chunk = 64 << 10;
+
+    void next_gap() {
+        const Gap& gap = gaps_[gap_++];
+        if (gap.same_size()) return;
+        flush();
+        counter_.add(gap.source, gap.target);
+    }
+
+    bool compare(const Edit& edit, std::uint64_t begin, std::uint64_t from, std::uint64_t to, const Gap& gap) {
+        if (edit.kind == EditKind::copy_target) return needs_target_ = true, false;
+        Bytes other;
+        while (from < to) {
+            const auto length = static_cast<std::size_t>(std::min<std::uint64_t>(chunk, to - from));
+            const std::uint64_t place = gap.source.offset + (from - gap.target.offset), skip = from - begin;
+            const ByteView was = source_.read(place, length, storage_);
+            ByteView now;
+            if (edit.kind == EditKind::literal) now = edit.bytes.subspan(static_cast<std::size_t>(skip), length);
+            if (edit.kind == EditKind::run) other.assign(length, edit.value), now = other;
+            if (edit.kind == EditKind::copy_source || edit.kind == EditKind::xor_source) {
+                other.assign(length, std::byte{0});
+                const std::uint64_t at = edit.offset + skip;
+                const std::uint64_t there =
+                    at < source_.size() ? std::min<std::uint64_t>(length, source_.size() - at) : 0;
+                if (there != 0) {
+                    Bytes scratch(static_cast<std::size_t>(there));
+                    const ByteView bytes = source_.read(at, scratch.size(), scratch);
+                    std::copy(bytes.begin(), bytes.end(), other.begin());
+                }
+                if (edit.kind == EditKind::xor_source)
+                    for (std::size_t i = 0; i < length; ++i) other[i] ^= edit.bytes[static_cast<std::size_t>(skip) + i];
+                now = other;
+            }
+            tell(was, now, place, from);
+            from += length;
+        }
+        return true;
+    }
+
+    void tell(ByteView was, ByteView now, std::uint64_t place, std::uint64_t made) {
+        for (std::size_t i = 0; i < was.size();) {
+            i += common_prefix(was.subspan(i), now.subspan(i));
+            if (i == was.size()) break;
+            const std::size_t first = i;
+            while (i < was.size() && was[i] != now[i]) ++i;
+            if (place + first != pending_.source.offset + pending_.source.length ||
+                made + first != pending_.target.offset + pending_.target.length) {
+                flush();
+                pending_ = {{place + first, 0}, {made + first, 0}};
+            }
+            pending_.source.length += i - first, pending_.target.length += i - first;
+        }
+    }
+
+    void flush() {
+        counter_.add(pending_.source, pending_.target);
+        pending_ = {};
+    }
+
+    const ByteSource& source_;
+    const std::vector<Gap>& gaps_;
+    Counter& counter_;
+    Bytes storage_;
+    std::size_t gap_ = 0;
+    std::uint64_t at_ = 0;
+    Gap pending_{};
+    bool needs_target_ = false;
+};
+
+/// The same from the target itself.
+void differences_in(const ByteSource& source, const ByteSource& target, const std::vector<Gap>& gaps,
+                    Counter& counter) {
+    for (const Gap& gap : gaps) {
+        if (!gap.same_size()) {
+            counter.add(gap.source, gap.target);
+            continue;
+        }
+        const SliceSource was(borrowed(source), gap.source.offset, gap.source.length),
+            now(borrowed(target), gap.target.offset, gap.target.length);
+        each_difference(was, now, [&](const ByteRange& range) {
+            counter.add({gap.source.offset + range.offset, range.length},
+                        {gap.target.offset + range.offset, range.length});
+        });
+    }
+}
+
+}  // namespace
+
+Chart chart_of(const ByteSource& source, const PatchReader& patch, const ChartOptions& options) {
+    const PatchForSource bound(patch, source);
+    // What is copied in order is unchanged, wherever it then stands; all else is looked at.
+    OrderedCopies copies;
+    bound->read(source.size(), copies);
+    const std::vector<Gap> gaps = gaps_of(copies, source.size());
+    {
+        Counter counter(source, options);
+        Differing differing(source, gaps, counter);
+        bound->read(source.size(), differing);
+        if (!differing.needs_target()) {
+            differing.finish();
+            source.check_intact();
+            return counter.finish(copies.target_size());
+        }
+    }
+    const std::unique_ptr<ByteSink> made = scratch_of(options.limits);
+    TargetBuilder builder(source, *made, copies.target_size(), options.progress, Phase::comparing);
+    builder.tolerate_wrong_windows();
+    bound->read(source.size(), builder);
+    builder.finish();
+    Counter counter(source, options);
+    differences_in(source, MemorySource(made->written().value()), gaps, counter);
     source.check_intact();
     return counter.finish(copies.target_size());
 }

@@ -45,19 +45,27 @@ void compare_tables(const FieldsTable& a, const ByteSource& file_a, const Fields
         if (by_bytes &&
             same_bytes(file_a, a.bound->record_at(i), file_b, b.bound->record_at(i), a.bound->record_size(), scratch))
             continue;
+        // A record that gets another key is not found by the old one again.
+        const MapField* const key = table.key.empty() ? nullptr : table.field(table.key);
+        const MapField* const other_key = key == nullptr ? nullptr : other.field(table.key);
+        const bool other_name =
+            other_key != nullptr && value_at(*key, a.place(*key, i, file_a), file_a).text !=
+                                        value_at(*other_key, b.place(*other_key, i, file_b), file_b).text;
         for (const auto& [field, same] : pairs) {
             const FieldPlace place = a.place(*field, i, file_a), there = b.place(*same, i, file_b);
             const FieldValue before = value_at(*field, place, file_a), after = value_at(*same, there, file_b);
             // Filling behind a text may differ and is told as a difference outside.
             if (before.text == after.text && before.leads_to == after.leads_to) continue;
             const bool text_alone = before.text == after.text;
-            result.fields.push_back({.name = field_name(table.name, i, field->name) + (text_alone ? ".text" : ""),
-                                     .key = a.key_of(i, file_a),
-                                     .selector = a.selector_of(i, field->name + (text_alone ? ".text" : ""), file_a),
-                                     .before = text_alone ? before.leads_to.value_or("") : before.text,
-                                     .after = text_alone ? after.leads_to.value_or("") : after.text,
-                                     .offset = place.offset,
-                                     .length = length_at(*field, place, file_a)});
+            result.fields.push_back(
+                {.name = field_name(table.name, i, field->name) + (text_alone ? ".text" : ""),
+                 .key = a.key_of(i, file_a),
+                 .selector = other_name ? field_name(table.name, i, field->name + (text_alone ? ".text" : ""))
+                                        : a.selector_of(i, field->name + (text_alone ? ".text" : ""), file_a),
+                 .before = text_alone ? before.leads_to.value_or("") : before.text,
+                 .after = text_alone ? after.leads_to.value_or("") : after.text,
+                 .offset = place.offset,
+                 .length = length_at(*field, place, file_a)});
         }
     }
 }

@@ -9,6 +9,12 @@
 #include <cctype>
 #include <charconv>
 #include <cmath>
+#include <limits>
+#include <optional>
+#if !defined(__cpp_lib_to_chars)
+#include <locale>
+#include <sstream>
+#endif
 
 #include "base/hex.h"
 #include "hotstitch/error.h"
@@ -108,6 +114,28 @@ WholeNumber whole_for(const MapField& field, std::string_view text, const WholeN
     return *value;
 }
 
+/// "3.25", whatever the program's locale writes numbers with. Nothing: it is none.
+std::optional<double> real_from(std::string_view text) {
+#if defined(__cpp_lib_to_chars)
+    double value = 0;
+    if (text.starts_with('+')) text.remove_prefix(1);
+    const auto [end, failure] = std::from_chars(text.data(), text.data() + text.size(), value);
+    if (end != text.data() + text.size() || text.empty()) return std::nullopt;
+    if (failure == std::errc::result_out_of_range) {  // as large, or as small, as it can be
+        const bool small = text.find("e-") != text.npos || text.find("E-") != text.npos;
+        const double limit = small ? 0.0 : std::numeric_limits<double>::infinity();
+        return text.starts_with('-') ? -limit : limit;
+    }
+    return failure == std::errc{} ? std::optional(value) : std::nullopt;
+#else
+    std::istringstream words{std::string(text)};
+    words.imbue(std::locale::classic());
+    double value = 0;
+    return words >> value && words.peek() == std::istringstream::traits_type::eof() ? std::optional(value)
+                                                                                    : std::nullopt;
+#endif
+}
+
 Bytes real_for(const MapField& field, std::string_view text) {
     if (text.starts_with(nan_mark)) {  // whose bits say more than that it is no number
         const auto raw = whole_from("0x" + std::string(text.substr(nan_mark.size())));
@@ -116,10 +144,9 @@ Bytes real_for(const MapField& field, std::string_view text) {
         put_raw_number(bits, bits.size(), field.order, raw->magnitude);
         return bits;
     }
-    const std::string copy(text);
-    char* end = nullptr;
-    const double value = std::strtod(copy.c_str(), &end);
-    if (copy.empty() || end != copy.c_str() + copy.size()) cannot_hold(field, "it is a number", "a number", text);
+    const std::optional<double> number = real_from(text);
+    if (!number) cannot_hold(field, "it is a number", "a number", text);
+    const double value = *number;
     if (field.real_range && !(value >= field.real_range->first && value <= field.real_range->second))
         cannot_hold(field, "it is out of the map's range",
                     fmt::format("{} to {}", field.real_range->first, field.real_range->second), text);

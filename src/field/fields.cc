@@ -137,7 +137,25 @@ std::pair<std::uint64_t, std::uint64_t> Fields::State::records_for(const FieldsT
     return {found->front(), found->front() + 1};
 }
 
-FieldTable Fields::State::show(const FieldsTable& table, const Selector& selector) const {
+namespace {
+
+/// Bytes of texts in a record; throws where that is more than what is left of the budget.
+std::uint64_t take_texts(const FieldRecord& record, const std::string& table, std::uint64_t& budget) {
+    std::uint64_t bytes = 0;
+    for (const FieldValue& value : record.values)
+        bytes += value.text.size() + (value.leads_to ? value.leads_to->size() : 0);
+    if (bytes > budget)
+        throw Error(ErrorCode::limit, "the fields that are asked for hold more text than is shown")
+            .in(fmt::format("{}[{}]", table, record.index))
+            .hint("ask for fewer records: TABLE[0-99]");
+    budget -= bytes;
+    return bytes;
+}
+
+}  // namespace
+
+void Fields::State::show(const FieldsTable& table, const Selector& selector, const FieldSlices& slices,
+                         std::uint64_t& budget, const std::function<void(FieldTable&&)>& use) const {
     FieldTable out{.name = table.name(),
                    .map = table.map->title.empty() ? table.map->name : table.map->title,
                    .of_records = table.bound->count()};
@@ -145,9 +163,19 @@ FieldTable Fields::State::show(const FieldsTable& table, const Selector& selecto
     for (const NamedField& named : fields)
         out.columns.push_back({named.pointed ? named.field->name + ".text" : named.field->name,
                                named.pointed ? "text" : std::string(named.field->type_name())});
-    const auto [first, end] = records_for(table, selector);
-    out.records.reserve(static_cast<std::size_t>(end - first));
+    const auto [first, last] = records_for(table, selector);
+    const std::uint64_t end = first + std::min(last - first, slices.first);
+    constexpr std::uint64_t much_text = std::uint64_t{1} << 20;
+    std::uint64_t text = 0;
+    const auto hand_out = [&] {
+        FieldTable slice = out;
+        out.records.clear();
+        out.continues = true;
+        text = 0;
+        use(std::move(slice));
+    };
     for (std::uint64_t i = first; i < end; ++i) {
+        if (out.records.size() >= slices.records || (text > much_text && slices.records != UINT64_MAX)) hand_out();
         FieldRecord record{.index = i, .key = table.key_of(i, file), .offset = table.bound->record_at(i)};
         record.values.reserve(fields.size());
         for (const NamedField& named : fields) {
@@ -157,17 +185,19 @@ FieldTable Fields::State::show(const FieldsTable& table, const Selector& selecto
                                     : named.pointed ? FieldValue{}
                                                     : value_at(*named.field, place, file));
         }
+        text += take_texts(record, out.name, budget);
         out.records.push_back(std::move(record));
     }
-    return out;
+    use(std::move(out));
 }
 
-std::vector<FieldTable> Fields::show(const std::vector<std::string>& selectors) const {
-    std::vector<FieldTable> shown;
+void Fields::show_each(const std::vector<std::string>& selectors, const std::function<void(FieldTable&&)>& use,
+                       const FieldSlices& slices) const {
     State& s = *state_;
+    std::uint64_t budget = slices.text;
     if (selectors.empty()) {
-        if (auto header = s.header().show({})) shown.push_back(*std::move(header));
-        for (const FieldsTable& table : s.tables) shown.push_back(s.show(table, {}));
+        if (auto header = s.header().show({})) use(*std::move(header));
+        for (const FieldsTable& table : s.tables) s.show(table, {}, slices, budget, use);
     }
     for (const std::string& text : selectors) {
         const Selector selector = selector_from(text);
@@ -176,12 +206,17 @@ std::vector<FieldTable> Fields::show(const std::vector<std::string>& selectors) 
             if (!header)
                 throw Error(ErrorCode::usage, fmt::format("the header has no field \"{}\"", selector.field))
                     .wanted(fmt::format("{}", fmt::join(s.header().names(), ", ")));
-            shown.push_back(*std::move(header));
+            use(*std::move(header));
             continue;
         }
-        for (const FieldsTable* const table : s.tables_for(selector)) shown.push_back(s.show(*table, selector));
+        for (const FieldsTable* const table : s.tables_for(selector)) s.show(*table, selector, slices, budget, use);
     }
     s.file.check_intact();
+}
+
+std::vector<FieldTable> Fields::show(const std::vector<std::string>& selectors) const {
+    std::vector<FieldTable> shown;
+    show_each(selectors, [&](FieldTable&& table) { shown.push_back(std::move(table)); }, {.records = UINT64_MAX});
     return shown;
 }
 

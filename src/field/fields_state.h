@@ -13,6 +13,8 @@
 
 namespace hotstitch {
 
+class Overlay;
+
 /// One table of one map, with its keys once they are asked for.
 struct FieldsTable {
     const FieldMap* map;
@@ -52,10 +54,14 @@ struct Fields::State {
     std::pair<std::uint64_t, std::uint64_t> records_for(const FieldsTable& table, const Selector& selector) const;
     /// Throws Error(usage) naming the fields that there are.
     static std::vector<NamedField> fields_for(const FieldsTable& table, const std::string& name);
-    FieldTable show(const FieldsTable& table, const Selector& selector) const;
+    /// `budget`: bytes of texts that are left.
+    void show(const FieldsTable& table, const Selector& selector, const FieldSlices& slices, std::uint64_t& budget,
+              const std::function<void(FieldTable&&)>& use) const;
 
     // set_fields.cc
-    void set(const FieldSetting& setting, class Overlay& overlay, FieldPlan& plan);
+    /// The fields that a call has set, by name, and which of its changes that is.
+    using SetBefore = std::unordered_map<std::string, std::size_t>;
+    void set(const FieldSetting& setting, Overlay& overlay, FieldPlan& plan, SetBefore& set_before);
 };
 
 }  // namespace hotstitch

@@ -7,6 +7,7 @@
 
 #include "field/map.h"
 #include "field/selector.h"
+#include "hotstitch/change_list.h"
 #include "hotstitch/error.h"
 #include "hotstitch/fields.h"
 #include "hotstitch/part.h"
@@ -58,14 +59,19 @@ FileFields::FileFields(const SharedSource& file, const Limits& limits)
         if (part.empty() || std::find(parts.begin(), parts.end(), part) != parts.end()) continue;
         if (!fit_of(*map, state_->units.front().fields.identity(), *file).fits) continue;
         parts.push_back(part);
-        // Opened as for a change that changes nothing.
-        change_inside(
-            file, split_address(part),
-            [&](const SharedSource& content, const Limits& inside) {
-                state_->add_unit(part, content, inside);
-                return ChangeList(content->size());
-            },
-            {}, limits, state_->kept);
+        try {
+            // Opened as for a change that changes nothing.
+            change_inside(
+                file, split_address(part),
+                [&](const SharedSource& content, const Limits& inside) {
+                    state_->add_unit(part, content, inside);
+                    return ChangeList(content->size());
+                },
+                {}, limits, state_->kept);
+        } catch (const Error& error) {
+            // A map for a part that this file does not have is for another file.
+            if (error.code() != ErrorCode::usage || error.field() != "part") throw;
+        }
     }
 }
 FileFields::~FileFields() = default;
@@ -82,21 +88,26 @@ std::size_t FileFields::maps() const noexcept {
     return count;
 }
 
-std::vector<FieldTable> FileFields::show(const std::vector<std::string>& selectors) const {
-    std::vector<FieldTable> all;
-    const auto take = [&](const Unit& unit, std::vector<FieldTable> tables) {
-        for (FieldTable& table : tables) {
-            table.part = unit.part;
-            if (!unit.part.empty() && table.name == "header" && selectors.empty()) continue;
-            all.push_back(std::move(table));
-        }
+void FileFields::show_each(const std::vector<std::string>& selectors, const std::function<void(FieldTable&&)>& use,
+                           const FieldSlices& slices) const {
+    const auto show_of = [&](const Unit& unit, const std::vector<std::string>& asked) {
+        unit.fields.show_each(
+            asked,
+            [&](FieldTable&& table) {
+                if (!unit.part.empty() && table.name == "header" && selectors.empty()) return;
+                table.part = unit.part;
+                use(std::move(table));
+            },
+            slices);
     };
     if (selectors.empty())
-        for (const Unit& unit : state_->units) take(unit, unit.fields.show());
-    for (const std::string& selector : selectors) {
-        const Unit& unit = state_->units[state_->unit_for(selector)];
-        take(unit, unit.fields.show({selector}));
-    }
+        for (const Unit& unit : state_->units) show_of(unit, {});
+    for (const std::string& selector : selectors) show_of(state_->units[state_->unit_for(selector)], {selector});
+}
+
+std::vector<FieldTable> FileFields::show(const std::vector<std::string>& selectors) const {
+    std::vector<FieldTable> all;
+    show_each(selectors, [&](FieldTable&& table) { all.push_back(std::move(table)); }, {.records = UINT64_MAX});
     return all;
 }
 
@@ -151,7 +162,35 @@ FieldComparison FileFields::compare(const FileFields& other) const {
         all.warnings.insert(all.warnings.end(), one.warnings.begin(), one.warnings.end());
         if (unit.part.empty()) all.outside = std::move(one.outside);
     }
+    leave_out_what_follows(other, all);
     return all;
+}
+
+/// What follows from fields (checks, what is around a part) is no difference of its own: the fields are set, and what
+/// then still differs lies outside.
+void FileFields::leave_out_what_follows(const FileFields& other, FieldComparison& found) const {
+    const ByteSource& target = *other.units().front().content;
+    std::vector<FieldSetting> settings;
+    for (const FieldChange& field : found.fields)
+        if (!field.name.starts_with("header.")) settings.push_back({field.selector, field.after});
+    constexpr std::size_t most = 30'000;  // what an edit list holds
+    if (settings.empty() || settings.size() > most || target.size() != state_->file->size()) return;
+    try {
+        const FieldPlan plan = set(settings, {.allow = {.signature = true, .packed = true}, .limits = state_->limits});
+        if (plan.change.result_size() != target.size()) return;
+        const ChangedSource made(state_->file, plan.change);
+        std::vector<ByteRange> left;
+        constexpr std::uint64_t near = 8;
+        each_difference(made, target, [&](const ByteRange& range) {
+            if (!left.empty() && range.offset - (left.back().offset + left.back().length) < near)
+                left.back().length = range.offset + range.length - left.back().offset;
+            else
+                left.push_back(range);
+        });
+        found.outside = std::move(left);
+    } catch (const Error& error) {  // fields that cannot be set are told with all that surrounds them
+        if (error.code() == ErrorCode::io || error.code() == ErrorCode::cancelled) throw;
+    }
 }
 
 }  // namespace hotstitch

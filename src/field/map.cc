@@ -63,6 +63,7 @@ MapTraits traits_of(const FieldMap& map) {
     MapTraits traits{.name = map.name,
                      .title = map.title,
                      .part = map.file.part,
+                     .for_any = map.file.names_nothing() && map.file.part.empty(),
                      .tables = map.tables.size(),
                      .members = map.members.size(),
                      .payloads = map.payloads.size(),

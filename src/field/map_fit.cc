@@ -4,6 +4,7 @@
 
 #include <algorithm>
 
+#include "base/letters.h"
 #include "field/map_fit.h"
 #include "field/map_places.h"
 #include "hotstitch/digest.h"
@@ -69,10 +70,10 @@ MapFit fit_of(const FieldMap& map, const Identity& identity, const ByteSource& f
         fit.why.push_back(fmt::format("it wants the {} {}, and this is {}", what, wish, is.empty() ? "unknown" : is));
     };
     ask("kind", wanted.kind, identity.platform.empty() ? identity.kind.name : identity.platform,
-        wanted.kind == identity.platform || wanted.kind == identity.kind.name);
+        lower(wanted.kind) == identity.platform || lower(wanted.kind) == identity.kind.name);
     ask("title", wanted.title, identity.title, wanted.title == identity.title);
     ask("serial", wanted.serial, identity.serial, wanted.serial == identity.serial);
-    ask("region", wanted.region, identity.region, wanted.region == identity.region);
+    ask("region", wanted.region, identity.region, lower(wanted.region) == lower(identity.region));
     std::vector<std::string> revisions;
     for (const std::uint64_t revision : wanted.revisions) revisions.push_back(std::to_string(revision));
     const bool revision_right = identity.revision && std::find(wanted.revisions.begin(), wanted.revisions.end(),
@@ -91,10 +92,13 @@ MapFit fit_of(const FieldMap& map, const Identity& identity, const ByteSource& f
 }
 
 void Maps::add(SharedMap map, bool sure) {
-    const bool there = std::any_of(entries_.begin(), entries_.end(), [&](const Entry& e) {
+    const auto there = std::find_if(entries_.begin(), entries_.end(), [&](const Entry& e) {
         return e.map->name == map->name && e.map->text == map->text;
     });
-    if (there) return;
+    if (there != entries_.end()) {
+        there->for_this = there->for_this || sure;
+        return;
+    }
     std::vector<std::string> part;
     if (!map->file.part.empty()) part = split_address(map->file.part);
     entries_.push_back({std::move(map), std::move(part), sure});

@@ -14,7 +14,7 @@
 
 namespace hotstitch {
 
-void Fields::State::set(const FieldSetting& setting, Overlay& overlay, FieldPlan& plan) {
+void Fields::State::set(const FieldSetting& setting, Overlay& overlay, FieldPlan& plan, SetBefore& set_before) {
     const Selector selector = selector_from(setting.selector);
     const auto found = tables_for(selector);
     if (found.size() > 1)
@@ -49,6 +49,12 @@ void Fields::State::set(const FieldSetting& setting, Overlay& overlay, FieldPlan
                 .found(error.found());
         }
         change.after = value_at(target.field, target.place, overlay).text;
+        const auto [before, is_new] = set_before.emplace(change.name, plan.fields.size());
+        if (!is_new && plan.fields[before->second].after != change.after)
+            throw Error(ErrorCode::usage, fmt::format("{} is set twice", name))
+                .in("field")
+                .found(fmt::format("{} and {}", plan.fields[before->second].after, change.after))
+                .hint("name it once");
         plan.fields.push_back(std::move(change));
     }
 }
@@ -83,7 +89,8 @@ FieldPlan Fields::set(const std::vector<FieldSetting>& settings, const FieldOpti
     const auto with_header = std::make_shared<ChangedSource>(s.file, plan.change);
     const auto overlay = std::make_shared<Overlay>(*with_header);
     plan.kept.push_back(with_header), plan.kept.push_back(overlay);
-    for (const FieldSetting& setting : of_tables) s.set(setting, *overlay, plan);
+    State::SetBefore set_before;
+    for (const FieldSetting& setting : of_tables) s.set(setting, *overlay, plan, set_before);
     plan.change = plan.change.then(overlay->changes());
     if (options.mend) plan.change = keeping_checks(std::move(plan.change), options, plan);
     return plan;

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <array>
 
+#include "base/letters.h"
 #include "edit/target_builder.h"
 #include "fit/disc_reasons.h"
 #include "fit/readings.h"
@@ -34,6 +35,15 @@ private:
 };
 
 constexpr std::uint64_t far_into_a_disc = std::uint64_t{64} << 20;
+
+/// Tells a patch that is damaged.
+void read_through(const PatchReader& patch, std::uint64_t source_size) {
+    try {
+        unwritten_bytes(patch, source_size);
+    } catch (const Error& error) {
+        if (error.code() != ErrorCode::wrong_source) throw;
+    }
+}
 
 void add_reason(Diagnosis& diagnosis, Reason found, NextStep next) {
     found.code = reason_code(found);
@@ -113,6 +123,11 @@ private:
     }
 
     bool passes(const Representation& reading, const Digests& wanted) const {
+        // A size alone proves no reading, and no values that stand before what was added prove that.
+        if (!wanted.empty() && !wanted.has_checksum() &&
+            (!has_old_values() || reading.kind == RepresentationKind::with_padding ||
+             reading.kind == RepresentationKind::without_padding))
+            return false;
         const auto source = read_as(file_, reading);
         if (has_old_values() && &wanted == &source_ && (!has_all_old_values(*source) || wanted.empty()))
             return has_all_old_values(*source);
@@ -330,6 +345,15 @@ private:
         return !bound->facts().differs.empty();
     }
 
+    /// A program or a disc has none in front, and neither has what its name says to be no game's.
+    bool may_have_front_header() const {
+        const Identity identity = identify(file_);
+        if (identity.is("cartridge")) return true;
+        const std::size_t dot = options_.name.rfind('.');
+        return !identity.is("executable") && !identity.is("disc") &&
+               (dot == std::string::npos || is_game_extension(std::string_view(options_.name).substr(dot)));
+    }
+
     void look_at_size() {
         if (look_at_old_values()) return;
         const std::uint64_t size = file_.size();
@@ -340,7 +364,7 @@ private:
         Reason found{.why = Why::other_size, .wanted = wanted, .found = size};
         if (size == wanted)
             found.why = Why::other_content;
-        else if (is_header_size(apart))
+        else if (is_header_size(apart) && may_have_front_header())
             found.why = size > wanted ? Why::front_header_and_more : Why::front_header_missing;
         else if (size < wanted && (size % 512 != 0 || wanted % size != 0))
             found.why = Why::cut_short;
@@ -359,16 +383,60 @@ private:
 
 }  // namespace
 
-std::optional<Diagnosis> implausible_source(const ByteSource& file) {
+std::uint64_t unwritten_bytes(const PatchReader& patch, std::uint64_t source_size) {
+    class Gaps final : public EditSink {
+    public:
+        Flow put(const Edit& edit) override {
+            if (edit.gap) bytes += edit.length;
+            return Flow::go_on;
+        }
+        std::uint64_t bytes = 0;
+    } gaps;
+    patch.read(source_size, gaps);
+    return gaps.bytes;
+}
+
+namespace {
+
+std::string extension_of(std::string_view name) {
+    const std::size_t dot = name.rfind('.');
+    return dot == std::string_view::npos ? std::string() : lower(std::string(name.substr(dot)));
+}
+
+/// A text may well be what is patched, and so may a page under a page's name.
+bool belongs(const Identity& file, std::string_view name) {
+    const std::string extension = extension_of(name);
+    return file.is("text") ||
+           (file.is("web-page") && (extension == ".htm" || extension == ".html" || extension == ".xhtml"));
+}
+
+}  // namespace
+
+std::optional<Diagnosis> implausible_source(const PatchReader& patch, const ByteSource& file, std::string_view name,
+                                            const std::optional<Representation>& reading) {
     Diagnosis diagnosis;
     // The whole file is looked at only where its begin says that it is something else: a cartridge may begin so.
     Identity by_head;
     by_head.kind = recognise_file(head_of(file));
-    look_at_kind(by_head, diagnosis, false);
-    if (file.size() == 0)
-        add_reason(diagnosis, {.why = Why::empty}, NextStep::get_it_again);
-    else if (!diagnosis.reasons.empty() && identify(file).is("cartridge"))
-        diagnosis.reasons.clear();
+    if (!belongs(by_head, name)) look_at_kind(by_head, diagnosis, false);
+    if (!diagnosis.reasons.empty() && identify(file).is("cartridge")) diagnosis.reasons.clear();
+    const std::uint64_t size = reading ? read_as(file, *reading)->size() : file.size();
+    const FormatTraits& format = traits_of(patch.facts().format);
+    if (format.id == PatchFormat::edits) {
+        // It has no place past the end, and was read whole when it was opened.
+    } else if (format.has_checks || format.has_windows) {
+        if (!diagnosis.reasons.empty()) read_through(patch, size);
+    } else if (const std::uint64_t gap = unwritten_bytes(patch, size); gap != 0) {
+        // What may well be patched is a reason beside another.
+        if (file.size() == 0) add_reason(diagnosis, {.why = Why::empty}, NextStep::get_it_again);
+        if (by_head.is("text")) look_at_kind(by_head, diagnosis, false);
+        const NextStep next = diagnosis.reasons.empty() ? NextStep::look_for_the_right_one : diagnosis.next;
+        add_reason(diagnosis, {.why = Why::leaves_gap, .wanted = size, .found = gap}, next);
+        if (const Identity found = identify(file); found.is("cartridge"))
+            add_reason(diagnosis,
+                       {.why = Why::edition, .name = edition_of(found), .found_in = std::string(found.platform_title)},
+                       next);
+    }
     return diagnosis.reasons.empty() ? std::nullopt : std::optional(std::move(diagnosis));
 }
 

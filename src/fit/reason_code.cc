@@ -50,6 +50,7 @@ std::string_view reason_code(const Reason& reason) noexcept {
         case Why::archive: return "archive";
         case Why::is_a_patch: return "is-a-patch";
         case Why::other_kind: return "other-kind";
+        case Why::leaves_gap:
         case Why::writes_past_end: return "writes-past-end";
         case Why::pointer: return "pointer";
         case Why::other_value: return "other-value";
@@ -73,6 +74,22 @@ std::string_view reason_code(const Reason& reason) noexcept {
         case Why::edition: break;
     }
     return "edition";
+}
+
+std::string_view code_of(InternalChecks checks) noexcept {
+    switch (checks) {
+        case InternalChecks::none_in_source: return "none-in-source";
+        case InternalChecks::wrong_before: return "wrong-before";
+        case InternalChecks::none_in_result: return "none-in-result";
+        case InternalChecks::right: return "right";
+        case InternalChecks::untouched: return "untouched";
+        case InternalChecks::stale: return "stale";
+        case InternalChecks::put_right: return "put-right";
+        case InternalChecks::mended: return "mended";
+        case InternalChecks::cannot_be_mended: return "cannot-be-mended";
+        case InternalChecks::not_asked: break;
+    }
+    return "not-asked";
 }
 
 }  // namespace hotstitch

@@ -239,7 +239,7 @@ std::unique_ptr<PatchReader> open_patch(ByteView patch, const Limits& limits) {
     const auto format = recognise_patch(patch);
     if (!format) not_a_patch(patch);
     try {
-        return format_of(*format).open(patch, limits);
+        return in_memory([&] { return format_of(*format).open(patch, limits); });
     } catch (const Error& error) {
         if (error.code() != ErrorCode::damaged && error.code() != ErrorCode::truncated &&
             error.code() != ErrorCode::unsupported)

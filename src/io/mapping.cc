@@ -58,7 +58,7 @@ void install_handler() {
     page_size = static_cast<std::uintptr_t>(::sysconf(_SC_PAGESIZE));
     struct sigaction action {};
     action.sa_sigaction = on_bus_error;
-    action.sa_flags = SA_SIGINFO | SA_NODEFER;
+    action.sa_flags = SA_SIGINFO | SA_NODEFER | SA_ONSTACK;
     ::sigemptyset(&action.sa_mask);
     ::sigaction(SIGBUS, &action, &handler_before);
 }

@@ -15,7 +15,9 @@
 #include <cstdio>
 #include <ctime>
 #include <fstream>
+#include <mutex>
 #include <random>
+#include <set>
 #include <sstream>
 
 #include "hotstitch/words.h"
@@ -31,6 +33,10 @@ namespace {
 constexpr std::string_view temporary_suffix = ".hotstitch-tmp", backup_suffix = ".backup";
 constexpr std::size_t longest_stem = 220;  ///< of a temporary file's name: most systems take 255 bytes in all
 constexpr int most_entries = 100'000;      ///< of a folder that is searched for leftovers
+
+/// Made for outputs that do not stand yet.
+std::mutex folders_mutex;
+std::set<fs::path> folders_made;
 
 Error too_long(const fs::path& path, std::string_view what, std::string_view hint) {
     return Error(ErrorCode::usage, fmt::format("the name of {} would be too long for the file system", what))
@@ -179,6 +185,39 @@ Descriptor open_temporary(const fs::path& path, fs::path& temporary) {
     }
 }
 
+Descriptor open_only_temporary(const fs::path& path, fs::path& temporary) {
+    if (path.filename().native().size() > longest_stem) return open_temporary(path, temporary);
+    temporary = path.parent_path() / fmt::format("{}000000{}", temporary_prefix(path), temporary_suffix);
+    while (true) {
+        Descriptor descriptor(::open(temporary.c_str(), O_RDWR | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0666));
+        if (descriptor) {
+            const bool locked = ::flock(descriptor.get(), LOCK_EX | LOCK_NB) == 0 || errno != EWOULDBLOCK;
+            if (locked && is_still_named(descriptor.get(), temporary)) return descriptor;
+            continue;
+        }
+        if (const int why = errno; why != EEXIST) {
+            if (why == EINTR) continue;
+            const fs::path folder = temporary.parent_path();
+            temporary.clear();
+            throw system_error("write in the folder", folder, why);
+        }
+        // Left behind, or somebody's who is at work.
+        const Descriptor there(::open(temporary.c_str(), O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC));
+        if (!there && errno == ENOENT) continue;
+        if (there && ::flock(there.get(), LOCK_EX | LOCK_NB) == 0) {
+            if (is_still_named(there.get(), temporary)) ::unlink(temporary.c_str());
+            continue;
+        }
+        struct stat info {};
+        const bool known = there && ::fstat(there.get(), &info) == 0;
+        temporary.clear();
+        throw Error(ErrorCode::io, fmt::format("{} is being worked on by {}", path.string(),
+                                               known ? holder_of(info) : std::string("another process")))
+            .in("lock")
+            .hint("wait until that is done, then run this again");
+    }
+}
+
 Descriptor open_temporary_folder(const fs::path& path, fs::path& temporary) {
     const std::string prefix = temporary_prefix(path);
     std::random_device random;
@@ -256,6 +295,13 @@ fs::path make_backup(const fs::path& file) {
     }
 }
 
+bool same_bytes(const fs::path& a, const fs::path& b) {
+    const InputFile one(a), other(b);
+    const bool same = are_same(one, other);
+    one.check_intact(), other.check_intact();
+    return same;
+}
+
 bool rename_to_new(const fs::path& from, const fs::path& to) noexcept {
     if (::renameat2(AT_FDCWD, from.c_str(), AT_FDCWD, to.c_str(), RENAME_NOREPLACE) == 0) return true;
     if (errno != EINVAL && errno != ENOSYS) return false;
@@ -281,17 +327,24 @@ std::vector<fs::path> make_folders(const fs::path& folder) {
     for (const fs::path& one : missing) {
         const bool is_new = fs::create_directory(one, code);
         if (code) {
-            remove_folders(made);
+            settle_folders(one.parent_path(), false);
             throw system_error("make the folder", one, code.value());
         }
-        if (is_new) made.push_back(one);
+        if (!is_new) continue;
+        made.push_back(one);
+        const std::lock_guard lock(folders_mutex);
+        folders_made.insert(one);
     }
     if (!fs::is_directory(folder, code)) throw system_error("make the folder", folder, ENOTDIR);
     return made;
 }
 
-void remove_folders(const std::vector<fs::path>& made) noexcept {
-    for (auto folder = made.rbegin(); folder != made.rend(); ++folder) ::rmdir(folder->c_str());
+void settle_folders(const fs::path& folder, bool stands) noexcept {
+    const std::lock_guard lock(folders_mutex);
+    for (fs::path at = folder; folders_made.contains(at); at = at.parent_path()) {
+        if (!stands && ::rmdir(at.c_str()) != 0 && errno != ENOENT) return;
+        folders_made.erase(at);
+    }
 }
 
 Descriptor lock_file(const fs::path& path) {

@@ -24,6 +24,10 @@ void refuse_long_name(const std::filesystem::path& path, std::string_view what, 
 /// A new, locked file ".NAME.XXXXXX.hotstitch-tmp" beside `path`, whose name goes to `temporary`. Throws Error(io).
 Descriptor open_temporary(const std::filesystem::path& path, std::filesystem::path& temporary);
 
+/// The same, under the one name that an output has: who holds it, makes the output. Throws Error(io) where another
+/// process does. Of a name that is too long to be told from others in it, any temporary file.
+Descriptor open_only_temporary(const std::filesystem::path& path, std::filesystem::path& temporary);
+
 /// The same, a folder.
 Descriptor open_temporary_folder(const std::filesystem::path& path, std::filesystem::path& temporary);
 
@@ -37,6 +41,9 @@ std::filesystem::path make_backup(const std::filesystem::path& file);
 /// As long as any backup's name gets.
 std::filesystem::path longest_backup_name(const std::filesystem::path& file);
 
+/// Whether two files hold the very same. Throws Error(io).
+bool same_bytes(const std::filesystem::path& a, const std::filesystem::path& b);
+
 /// Renames and refuses to replace. False with errno set.
 bool rename_to_new(const std::filesystem::path& from, const std::filesystem::path& to) noexcept;
 
@@ -45,8 +52,9 @@ void sync_folder(const std::filesystem::path& folder) noexcept;
 
 /// The folder and those above it that were missing, made; the outermost first. Throws Error(io) and leaves none.
 std::vector<std::filesystem::path> make_folders(const std::filesystem::path& folder);
-/// Removes those that are empty.
-void remove_folders(const std::vector<std::filesystem::path>& made) noexcept;
+/// When an output is done with its folder: what make_folders() made of it and above stays when the output stands, and
+/// goes, where empty, when not. Several outputs may share one; the last of them takes it away.
+void settle_folders(const std::filesystem::path& folder, bool stands) noexcept;
 
 /// Holds the advisory lock of the file that stands at `path`, so that other processes of this library keep off it.
 /// Empty where there is no file or it cannot be opened. Throws Error(io), saying who holds the lock already.

@@ -71,7 +71,7 @@ OutputFile::State::~State() {
     if (!temporary.empty()) ::unlink(temporary.c_str());
     // A backup that was not needed: the file that it was made of still stands under its own name.
     if (backup && !kept && is_as_it_was()) ::unlink(backup->c_str());
-    if (!placed) remove_folders(folders);
+    settle_folders(path.parent_path(), placed);
 }
 
 OutputFile::OutputFile(const fs::path& path, const OutputOptions& options) : state_(std::make_unique<State>()) {
@@ -99,7 +99,7 @@ OutputFile::OutputFile(const fs::path& path, const OutputOptions& options) : sta
                          "choose a shorter name, or do without the backup (and so without a way back)");
     s.folders = make_folders(s.path.parent_path());
     clear_leftovers(s.path);
-    s.writer.emplace(open_temporary(s.path, s.temporary), s.path, true);
+    s.writer.emplace(open_only_temporary(s.path, s.temporary), s.path, true);
 }
 
 OutputFile::~OutputFile() = default;
@@ -127,6 +127,10 @@ std::optional<ByteView> OutputFile::written() {
 }
 const fs::path& OutputFile::path() const noexcept {
     return state_->path;
+}
+
+const std::vector<fs::path>& OutputFile::made_folders() const noexcept {
+    return state_->folders;
 }
 
 void OutputFile::State::take_over_attributes() const {

@@ -29,18 +29,11 @@ struct OutputFolder::State {
     ~State() {
         std::error_code code;
         if (!temporary.empty()) fs::remove_all(temporary, code);
-        if (!placed) remove_folders(folders);
+        settle_folders(path.parent_path(), placed);
     }
 };
 
 namespace {
-
-bool same_bytes(const fs::path& a, const fs::path& b) {
-    const InputFile one(a), other(b);
-    const bool same = are_same(one, other);
-    one.check_intact(), other.check_intact();
-    return same;
-}
 
 bool same_entry(const fs::path& a, const fs::path& b) {
     struct stat x {
@@ -145,6 +138,10 @@ void OutputFolder::finish() noexcept {
     if (s.placed) s.temporary.clear();
     std::error_code code;
     if (s.backup && s.replace == Replace::without_backup) fs::remove_all(*s.backup, code), s.backup.reset();
+}
+
+const std::vector<fs::path>& OutputFolder::made_folders() const noexcept {
+    return state_->folders;
 }
 
 std::uint64_t OutputFolder::inode() const {

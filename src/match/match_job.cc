@@ -3,8 +3,9 @@
 
 #include <algorithm>
 #include <atomic>
-#include <system_error>
 #include <thread>
+
+#include "base/workers.h"
 
 namespace hotstitch {
 namespace {
@@ -104,24 +105,18 @@ void MatchJob::fill(PlaceIndex& index, std::uint64_t size, const std::function<v
     constexpr std::uint64_t worth_a_thread = 512 << 10;
     const auto shares = static_cast<unsigned>(std::clamp<std::uint64_t>(size / worth_a_thread, 1, options.threads));
     std::atomic<bool> stop{false};
-    std::vector<std::thread> others;
-    const auto join = [&] {
-        for (std::thread& other : others) other.join();
-    };
+    Workers others;
     try {
         const auto own = [&](std::uint64_t place) { return report(place), true; };
-        for (unsigned share = 1; share < shares; ++share) try {
-                others.emplace_back([&, share] { index.add_all(share, shares, [&](std::uint64_t) { return !stop; }); });
-            } catch (const std::system_error&) {  // no thread to be had
+        for (unsigned share = 1; share < shares; ++share)
+            if (!others.start([&, share] { index.add_all(share, shares, [&](std::uint64_t) { return !stop; }); }))
                 index.add_all(share, shares, own);
-            }
         index.add_all(0, shares, own);
     } catch (...) {
         stop = true;
-        join();
         throw;
     }
-    join();
+    others.join();
 }
 
 MatchFacts MatchJob::facts() const {

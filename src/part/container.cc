@@ -76,7 +76,8 @@ ChangeList change_inside(const SharedSource& file, const std::vector<std::string
     const auto container = open_container(*file, limits);
     if (!container)
         throw Error(ErrorCode::usage,
-                    fmt::format("there is no part \"{}\": the file has no parts that are known", names.front()));
+                    fmt::format("there is no part \"{}\": the file has no parts that are known", names.front()))
+            .in("part");
     const Part part = find_part(*container, names.front());
     const SharedSource inner = content_of(*container, part, limits);
     kept.push_back(inner);
@@ -99,6 +100,10 @@ PutResult Container::add(const std::string&, const SharedSource&, const PutOptio
 
 PutResult Container::remove(const Part& part, const PutOptions&) const {
     throw Error(ErrorCode::unsupported, fmt::format("{} cannot be removed from {}", part.name, title()));
+}
+
+std::optional<PartChanges> Container::change_all(const std::vector<PartChange>&, const PutOptions&) const {
+    return std::nullopt;
 }
 
 SharedSource Container::open(const Part&) const {
@@ -152,6 +157,14 @@ Part find_part(const Container& container, std::string_view name) {
             .in("part")
             .found(fmt::format("{}, {}", alike[0]->name, alike[1]->name))
             .hint("spell the name as it stands there");
+    for (const Part& part : parts)
+        if (part.encrypted && wanted.starts_with(plain_name(part.name.substr(0, part.name.find('/') + 1))) &&
+            part.name.find('/') != std::string::npos)
+            throw Error(ErrorCode::unsupported,
+                        fmt::format("{} is encrypted, and {} would lie in it; it can be read with your own key",
+                                    part.name, name))
+                .in("keys")
+                .hint("bring a file of keys, with a line common = …");
     throw Error(ErrorCode::usage, fmt::format("there is no part {} in {}", name, container.title()))
         .in("part")
         .wanted(parts.empty() ? "nothing: it has no parts" : nearest(parts, name));
@@ -170,6 +183,21 @@ Part extract_part(const Container& container, std::string_view name, ByteSink& o
     };
     if (auto part = extract(name)) return *std::move(part);
     return extract(find_part(container, name).name).value();
+}
+
+std::string escaped_part(std::string_view name) {
+    std::string out;
+    for (const char c : name) out += c == ':' ? std::string("\\:") : std::string(1, c);
+    return out;
+}
+
+std::string joined_address(const std::vector<std::string>& names) {
+    std::string out;
+    for (const std::string& name : names) {
+        if (!out.empty()) out += ':';
+        out += escaped_part(name);
+    }
+    return out;
 }
 
 std::vector<std::string> split_address(std::string_view address) {

@@ -80,6 +80,13 @@ std::string_view fact_of(const Identity& identity, std::string_view key) noexcep
     return {};
 }
 
+bool checks_are_same(const Identity& before, const Identity& after) {
+    return std::equal(before.checks.begin(), before.checks.end(), after.checks.begin(), after.checks.end(),
+                      [](const InternalCheck& a, const InternalCheck& b) {
+                          return a.name == b.name && a.wanted == b.wanted && a.found == b.found;
+                      });
+}
+
 bool all_checks_right(const Identity& identity) noexcept {
     const auto counts = [](const InternalCheck& c) { return c.mendable && c.state != CheckState::unknown; };
     return std::any_of(identity.checks.begin(), identity.checks.end(), counts) &&
@@ -132,7 +139,7 @@ std::unique_ptr<Container> open_container(const ByteSource& file, const Limits& 
     std::unique_ptr<Container> container;
     for (const KindWithParts& kind : kinds_with_parts)
         if (identity.is(kind.name)) {
-            container = kind.open(file, std::move(identity), limits, progress);
+            container = in_memory([&] { return kind.open(file, std::move(identity), limits, progress); });
             break;
         }
     return maps.empty() ? std::move(container) : with_described(file, known, std::move(container), maps, limits);

@@ -178,10 +178,10 @@ ApplyReport apply(const ByteSource& patch, const ByteSource& source, ByteSink& t
     });
 }
 
-Bytes apply(ByteView patch, ByteView source, const ApplyOptions& options) {
+AppliedInMemory apply_in_memory(ByteView patch, ByteView source, const ApplyOptions& options) {
     MemorySink target;
-    apply(MemorySource(patch), MemorySource(source), target, options);
-    return target.take();
+    ApplyReport report = apply(MemorySource(patch), MemorySource(source), target, options);
+    return {target.take(), std::move(report)};
 }
 
 TargetChecks check_target(const PatchReader& patch, const ByteSource& target, const Checks& checks,

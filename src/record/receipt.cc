@@ -54,6 +54,7 @@ OrderedJson kits_to_json(const ReceiptKits& kits) {
     OrderedJson out = {{"root", as_utf8(kits.root)}};
     for (const ReceiptKits::Kit& kit : kits.kits)
         out["names"].push_back({{"name", as_utf8(kit.name)}, {"version", as_utf8(kit.version)}});
+    for (const std::string& folder : kits.folders) out["folders"].push_back(as_utf8(folder));
     out["bases"] = OrderedJson::array(), out["outputs"] = OrderedJson::array();
     for (const ReceiptKits::Base& base : kits.bases) {
         OrderedJson row = {{"id", base.id}, {"edition", as_utf8(base.edition)}, {"folder", base.folder}};
@@ -93,6 +94,11 @@ ReceiptKits kits_from(const OrderedJson& object) {
     const auto file = [](const OrderedJson& row) { return file_from(OrderedJson{{"file", row}}, "file"); };
     ReceiptKits kits;
     kits.root = text_at(object, "root", true);
+    if (const auto folders = object.find("folders"); folders != object.end()) {
+        if (!folders->is_array()) broken_document(receipt_words, "folders", "the list is none");
+        for (const OrderedJson& folder : *folders)
+            kits.folders.push_back(text_at(OrderedJson{{"folder", folder}}, "folder", true));
+    }
     for (const OrderedJson& row : rows_of(object, "names"))
         kits.kits.push_back({text_at(row, "name", true), text_at(row, "version", false)});
     for (const OrderedJson& row : rows_of(object, "bases"))
@@ -125,6 +131,12 @@ OrderedJson body_of(const Receipt& receipt) {
     if (receipt.representation) body["representation"] = code_of(*receipt.representation);
     if (receipt.keeps_representation) body["keeps_representation"] = true;
     optional("backup", receipt.backup);
+    if (receipt.replaced) body["replaced"] = to_json(*receipt.replaced);
+    for (const Receipt::Beside& beside : receipt.beside) {
+        OrderedJson row = to_json(beside.file);
+        if (beside.identity) row["identity"] = identity_json(*beside.identity);
+        body["beside"].push_back(std::move(row));
+    }
     optional("reverse", receipt.reverse);
     identity("target_identity", receipt.target_identity);
     identity("reverse_identity", receipt.reverse_identity);
@@ -163,6 +175,9 @@ Receipt body_from(const OrderedJson& body) {
         receipt.keeps_representation = keeps->get<bool>();
     }
     receipt.backup = text_at(body, "backup", false);
+    if (body.contains("replaced")) receipt.replaced = file_from(body, "replaced");
+    for (const OrderedJson& row : rows_of(body, "beside"))
+        receipt.beside.push_back({file_from(OrderedJson{{"file", row}}, "file"), identity_from(row, "identity")});
     receipt.reverse = text_at(body, "reverse", false);
     receipt.target_identity = identity_from(body, "target_identity");
     receipt.reverse_identity = identity_from(body, "reverse_identity");

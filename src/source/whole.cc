@@ -25,6 +25,11 @@ private:
 
 }  // namespace
 
+void throw_no_memory() {
+    throw Error(ErrorCode::limit, "the system has no memory left for this")
+        .hint("lower the limits, or end other programs, and run it again");
+}
+
 SharedSource owned(Bytes bytes) {
     return std::make_shared<OwnedSource>(std::move(bytes));
 }

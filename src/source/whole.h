@@ -3,7 +3,9 @@
 #pragma once
 
 #include <initializer_list>
+#include <new>
 #include <optional>
+#include <stdexcept>
 #include <type_traits>
 
 #include "hotstitch/bytes.h"
@@ -39,7 +41,21 @@ SharedSource held(std::shared_ptr<ByteSink> sink);
 /// Temporary storage as the limits lend it; memory where they lend none.
 std::unique_ptr<ByteSink> scratch_of(const Limits& limits);
 
-/// Runs `work`. When it throws although an input has failed underneath (a mapped file that shrank reads as
+[[noreturn]] void throw_no_memory();
+
+/// Runs `work`; where memory runs out, Error(limit) is thrown.
+template <class Work>
+auto in_memory(Work&& work) {
+    try {
+        return work();
+    } catch (const std::bad_alloc&) {
+        throw_no_memory();
+    } catch (const std::length_error&) {
+        throw_no_memory();
+    }
+}
+
+/// Runs `work`, in_memory(). When it throws although an input has failed underneath (a mapped file that shrank reads as
 /// zeros), the input's failure is thrown instead: it is the cause.
 template <class Work>
 auto blaming_inputs(std::initializer_list<const ByteSource*> inputs, Work&& work) {
@@ -48,10 +64,10 @@ auto blaming_inputs(std::initializer_list<const ByteSource*> inputs, Work&& work
     };
     try {
         if constexpr (std::is_void_v<decltype(work())>) {
-            work();
+            in_memory(work);
             check();
         } else {
-            auto result = work();
+            auto result = in_memory(work);
             check();
             return result;
         }

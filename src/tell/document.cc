@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 // Reports as JSON. Tested by tests/cli_json_test.cc.
 #include <algorithm>
+#include <functional>
 
 #include "hotstitch/tell.h"
 #include "hotstitch/words.h"
@@ -10,12 +11,12 @@
 namespace hotstitch::tell {
 namespace {
 
-/// An object as its text. Values stay the texts that they are: of a table with many records, a tree would take longer
-/// than reading the file.
+/// An object by its members. Values stay the texts that they are: of a table with many records, a tree would take
+/// longer than reading the file.
 class Object {
 public:
     /// A key that was set before gets the new value, in its old place.
-    void set(const std::string& key, std::string value) {
+    void set(const std::string& key, JsonValue value) {
         const auto there =
             std::find_if(members_.begin(), members_.end(), [&](const auto& m) { return m.first == key; });
         if (there == members_.end())
@@ -23,71 +24,85 @@ public:
         else
             there->second = std::move(value);
     }
-    void set(const std::string& key, const Json& value) {
-        set(key, value.dump(-1, ' ', false, Json::error_handler_t::replace));
-    }
     bool has(std::string_view key) const {
         return std::any_of(members_.begin(), members_.end(), [&](const auto& m) { return m.first == key; });
     }
-    std::string text() const {
-        std::string out = "{";
+    /// Hands out the text piece by piece.
+    template <class Use>
+    void each_piece(const Use& use) const {
+        std::string_view before = "{";
         for (const auto& [key, value] : members_) {
-            if (out.size() != 1) out += ',';
-            out += Json(key).dump() + ':';
-            out += value;
+            use(before);
+            use(Json(key).dump() + ':');
+            use(value.text());
+            before = ",";
         }
-        return out + "}";
+        use(members_.empty() ? "{}" : "}");
+    }
+    std::string text() const {
+        std::string out;
+        each_piece([&](std::string_view piece) { out += piece; });
+        return out;
     }
 
 private:
-    std::vector<std::pair<std::string, std::string>> members_;
+    std::vector<std::pair<std::string, JsonValue>> members_;
 };
 
-/// Valid JSON with line ends and two blanks a level.
-std::string indented(std::string_view text) {
-    std::string out;
-    out.reserve(text.size() * 2);
-    std::size_t level = 0;
-    bool in_text = false;
-    const auto new_line = [&] { out.append(1, '\n').append(2 * level, ' '); };
-    for (std::size_t i = 0; i < text.size(); ++i) {
-        const char c = text[i];
-        if (in_text) {
-            out += c;
-            if (c == '\\')
-                out += text[++i];
-            else if (c == '"')
-                in_text = false;
-            continue;
-        }
-        const bool empty = (c == '{' || c == '[') && i + 1 < text.size() && (text[i + 1] == '}' || text[i + 1] == ']');
-        if (c == ' ' || c == '\n') continue;
-        if (empty) {
-            out.append(1, c).append(1, text[++i]);
-        } else if (c == '{' || c == '[') {
-            out += c, ++level;
-            new_line();
-        } else if (c == '}' || c == ']') {
-            --level;
-            new_line();
-            out += c;
-        } else if (c == ',') {
-            out += c;
-            new_line();
-        } else {
-            in_text = c == '"';
-            out += c;
-            if (c == ':') out += ' ';
-        }
+/// Valid JSON, given in pieces that do not cut a text, with line ends and two blanks a level.
+class Indenter {
+public:
+    explicit Indenter(const std::function<void(std::string_view)>& write) : write_(write) {}
+
+    void add(std::string_view text) {
+        for (const char c : text) add(c);
     }
-    return out;
-}
+    void finish() {
+        out_ += '\n';
+        flush();
+    }
+
+private:
+    void add(char c) {
+        if (in_text_) {
+            out_ += c;
+            if (escaped_ || c == '\\')
+                escaped_ = !escaped_;
+            else if (c == '"')
+                in_text_ = false;
+            return;
+        }
+        if (c == ' ' || c == '\n') return;
+        const bool closes = c == '}' || c == ']';
+        if (opened_ && !closes) ++level_, new_line();
+        if (!opened_ && closes) --level_, new_line();
+        opened_ = c == '{' || c == '[';
+        in_text_ = c == '"';
+        out_ += c;
+        if (c == ',') new_line();
+        if (c == ':') out_ += ' ';
+    }
+    void new_line() {
+        constexpr std::size_t much = 256 << 10;
+        if (out_.size() > much) flush();
+        out_.append(1, '\n').append(2 * level_, ' ');
+    }
+    void flush() {
+        write_(json_for_terminals(out_));
+        out_.clear();
+    }
+
+    const std::function<void(std::string_view)>& write_;
+    std::string out_;
+    std::size_t level_ = 0;
+    bool in_text_ = false, escaped_ = false, opened_ = false;
+};
 
 Object body_of(const Report& report, Object body) {
     body.set("answer", Json(report.answer()));
     body.set("message", Json(as_utf8(report.sentence())));
     body.set("exit", Json(static_cast<int>(report.exit_code())));
-    for (const Fact& fact : report.facts()) body.set(fact.key, fact.value.text());
+    for (const Fact& fact : report.facts()) body.set(fact.key, fact.value);
     // Whoever asks a command that makes something always learns whether it did.
     constexpr std::string_view makers[] = {"apply", "create", "recast", "renew", "mend", "header",
                                            "take",  "put",    "fields", "kit",   "shelf"};
@@ -108,7 +123,7 @@ Object body_of(const Report& report, Object body) {
     list("next", next);
     std::string parts;
     for (const Report& part : report.parts()) parts += (parts.empty() ? "[" : ",") + body_of(part, {}).text();
-    if (!parts.empty()) body.set(report.parts_key(), parts + "]");
+    if (!parts.empty()) body.set(report.parts_key(), JsonValue::from_text(parts + "]"));
     return body;
 }
 
@@ -132,10 +147,18 @@ JsonValue json_of(const std::vector<ByteRange>& ranges) {
     return list;
 }
 
-std::string json_text(const Report& report) {
+void write_json(const Report& report, const std::function<void(std::string_view)>& write) {
     Object document;
     document.set("schema", Json{{"name", "hotstitch/" + report.command()}, {"version", schema_version}});
-    return json_for_terminals(indented(body_of(report, std::move(document)).text())) + "\n";
+    Indenter out(write);
+    body_of(report, std::move(document)).each_piece([&](std::string_view piece) { out.add(piece); });
+    out.finish();
+}
+
+std::string json_text(const Report& report) {
+    std::string text;
+    write_json(report, [&](std::string_view piece) { text += piece; });
+    return text;
 }
 
 }  // namespace hotstitch::tell

@@ -135,6 +135,17 @@ void shared_fact(Report& report, const SharedBytes& shared) {
         Json{{"literal", shared.literal}, {"also_in_source", shared.counted ? Json(shared.shared) : Json(nullptr)}});
 }
 
+void warn_of_reading(Report& report, const SourceReading& reading, std::string_view follows) {
+    const auto& opinion = reading.opinion;
+    if (!reading.reading && opinion)
+        report.warn(fmt::format("the patch was perhaps made for the file {}: {}", words_for(opinion->reading),
+                                words_for(*opinion)));
+    if (!reading.reading) return;
+    report.detail("reading", reading_json(*reading.reading));
+    report.warn(fmt::format("the source was read {}: {}{}", words_for(*reading.reading),
+                            opinion ? words_for(*opinion) : "only so it is the one the patch was made for", follows));
+}
+
 void warn_past_end(Report& report, const Fit& fit) {
     if (fit.starts_past_end <= far_past_end) return;
     report.warn(fmt::format("the patch writes {} past the end of the source: it was likely made for a bigger file",

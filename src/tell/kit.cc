@@ -31,9 +31,24 @@ std::string step_line(const KitStep& step) {
     return line;
 }
 
+Json edition_json(const KitEdition& edition) {
+    Json out = {{"name", as_utf8(edition.name)}};
+    if (edition.files.empty()) return out["digests"] = Json::parse(json_of(edition.digests).text()), out;
+    for (const auto& [path, digests] : edition.files)
+        out["files"].push_back({{"path", as_utf8(path)}, {"digests", Json::parse(json_of(digests).text())}});
+    return out;
+}
+
 Json base_json(const KitBase& base) {
-    return {{"id", base.id},   {"title", as_utf8(base.title)}, {"edition", nullptr}, {"path", nullptr},
-            {"part", nullptr}, {"optional", base.optional}};
+    Json editions = Json::array();
+    for (const KitEdition& edition : base.any) editions.push_back(edition_json(edition));
+    return {{"editions", std::move(editions)},
+            {"id", base.id},
+            {"title", as_utf8(base.title)},
+            {"edition", nullptr},
+            {"path", nullptr},
+            {"part", nullptr},
+            {"optional", base.optional}};
 }
 
 std::string edition_line(const KitBase& base, const KitEdition& edition) {

@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <sstream>
 
 #include "hotstitch/words.h"
 #include "tell/json.h"
@@ -51,7 +52,12 @@ void Report::conclude(const Error& error, std::string_view reassurance, std::str
     if (tells_field) fact("field", by_check ? "check" : "where", escaped(error.field()), as_utf8(error.field()));
     if (error.offset()) fact("offset", "at offset", offset_text(*error.offset()), *error.offset());
     if (!error.wanted().empty()) fact("wanted", "wanted", escaped(error.wanted()), as_utf8(error.wanted()));
-    if (!error.found().empty()) fact("found", "found", escaped(error.found()), Json::array({as_utf8(error.found())}));
+    if (!error.found().empty()) {
+        std::vector<std::string> lines;
+        std::istringstream text(error.found());
+        for (std::string line; std::getline(text, line);) lines.push_back(as_utf8(line));
+        for (const std::string& line : lines) fact("found", "found", escaped(line), Json(lines));
+    }
     if (!advice.empty()) next(escaped(advice));
 }
 
@@ -73,7 +79,8 @@ void Report::detail(std::string_view key, JsonValue value) {
     fact(std::string(key), {}, {}, std::move(value));
 }
 void Report::warn(std::string_view text) {
-    warnings_.emplace_back(text);
+    // The steps of one change may all have met the same.
+    if (std::find(warnings_.begin(), warnings_.end(), text) == warnings_.end()) warnings_.emplace_back(text);
 }
 void Report::note(std::string_view text) {
     notes_.emplace_back(text);

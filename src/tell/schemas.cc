@@ -56,6 +56,10 @@ JsonValue json_schemas() {
         document.update(schema);
         all["hotstitch/" + std::string(command)] = std::move(document);
     }
+    // A call that names no command, or one that there is not.
+    Json none = {{"$schema", all["hotstitch/apply"]["$schema"]}, {"title", "hotstitch/hotstitch"}};
+    none.update(schema_of("document"));
+    all["hotstitch/hotstitch"] = std::move(none);
     return Json{{"version", schema_version}, {"schemas", std::move(all)}};
 }
 

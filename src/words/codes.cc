@@ -11,27 +11,17 @@
 
 namespace hotstitch {
 
-std::string_view code_of(InternalChecks checks) noexcept {
-    switch (checks) {
-        case InternalChecks::none_in_source: return "none-in-source";
-        case InternalChecks::wrong_before: return "wrong-before";
-        case InternalChecks::none_in_result: return "none-in-result";
-        case InternalChecks::right: return "right";
-        case InternalChecks::stale: return "stale";
-        case InternalChecks::put_right: return "put-right";
-        case InternalChecks::mended: return "mended";
-        case InternalChecks::cannot_be_mended: return "cannot-be-mended";
-        case InternalChecks::not_asked: break;
-    }
-    return "not-asked";
-}
-
-std::string words_for(InternalChecks checks) {
+std::string words_for(InternalChecks checks, std::string_view cover) {
     switch (checks) {
         case InternalChecks::none_in_source: return "none that are known in the source";
         case InternalChecks::wrong_before: return "not all right before the patch, so left as they are";
         case InternalChecks::none_in_result: return "none that are known in the result";
         case InternalChecks::right: return "right, before and after the patch";
+        case InternalChecks::untouched:
+            return fmt::format(
+                "right, before and after the patch, but they cover {}, of which it changes nothing: other revisions "
+                "would look the same",
+                cover);
         case InternalChecks::stale:
             return "right before the patch, wrong after it: made for another revision, or a mod that left them so";
         case InternalChecks::put_right: return "wrong before the patch, right after it: likely the right source";
@@ -104,9 +94,13 @@ std::string words_for(const std::vector<ApplyStage>& stages, InternalChecks chec
                    : "source and result are right, but not every patch could be checked";
     if (fits) return "the source is right";
     if (last.target_checked) return "the result is right";
-    if (stages.front().opinion) return "the patch carries no checks, but the ROM's own come out right";
+    if (const auto& opinion = stages.front().opinion;
+        opinion && opinion->ground == RepresentationOpinion::Ground::checks_right)
+        return "the patch carries no checks, but the ROM's own come out right";
     switch (checks) {
         case InternalChecks::right: return "the patch carries no checks, but the ROM's own still hold";
+        case InternalChecks::untouched:
+            return "the patch carries no checks, and the ROM's own do not see what it changes";
         case InternalChecks::put_right: return "the patch carries no checks, but it puts the ROM's own right";
         case InternalChecks::stale: return "the patch carries no checks, and the ROM's own are wrong now";
         default: return "nothing could be checked";

@@ -124,6 +124,11 @@ std::string words_for(const Reason& reason) {
             return fmt::format("the file is itself a patch ({})",
                                reason.name.empty() ? "in a format that is not read here" : reason.name);
         case Why::other_kind: return fmt::format("the file is {}, which nobody patches so", reason.name);
+        case Why::leaves_gap:
+            return fmt::format(
+                "the patch writes past the end of this file, which has {}, and leaves {} before that which "
+                "nobody wrote",
+                counted(reason.wanted, "byte", "bytes"), counted(reason.found, "byte", "bytes"));
         case Why::writes_past_end:
             return fmt::format(
                 "the patch writes up to {} past the end of this {} ROM, and leaves the ROM's own checks wrong",
@@ -165,6 +170,10 @@ std::string words_for(const RepresentationOpinion& opinion) {
         case RepresentationOpinion::Ground::header_stays: return "the internal header stays one only so";
         case RepresentationOpinion::Ground::reaches_the_end:
             return "its last records reach to where the file so read would end";
+        case RepresentationOpinion::Ground::changes_the_rom: return "as it is, only its front header would change";
+        case RepresentationOpinion::Ground::console_order:
+            return "no check sees what it changes, and patches are made for the console's own order";
+        case RepresentationOpinion::Ground::undecided: return "nothing tells which of the two it was made for";
         case RepresentationOpinion::Ground::holds_more_bytes: break;
     }
     return fmt::format("of the bytes it writes, the file so read has {} already, and {} as it is", opinion.held_so,

@@ -38,11 +38,11 @@ void ApplyJob::State::finish_content(ByteSink& sink) {
 /// was made for another file.
 void ApplyJob::State::look_at_checks(ByteSink& sink) {
     const MemorySource made(sink.written().value());
-    const auto found = [&](InternalChecks what) { result.internal_checks = what; };
     const auto before = recognise_cartridge(*read_as(*source, representation_of(stages.front().representation)));
-    if (!before || before->checks.empty()) return found(InternalChecks::none_in_source);
-    const auto after = recognise_cartridge(made);
-    const bool were_right = all_checks_right(*before), are_right = after && all_checks_right(*after);
+    const InternalChecks became = compare_checks(before, before ? recognise_cartridge(made) : std::nullopt);
+    const bool were_right = became != InternalChecks::none_in_source && became != InternalChecks::wrong_before &&
+                            became != InternalChecks::put_right;
+    const bool are_right = became == InternalChecks::right || became == InternalChecks::untouched;
     const Fit& fit = stages.front().made.fit;
     const bool far_larger = fit.starts_past_end > far_past_end || made.size() > 2 * source->size();
     if (stages.size() == 1 && !request.allow_source && is_unchecked(stages.front()) && were_right && !are_right &&
@@ -54,11 +54,9 @@ void ApplyJob::State::look_at_checks(ByteSink& sink) {
         result.diagnosis = contradicting_source(*before, made.size() - std::min(made.size(), source->size()));
         throw WrongSource();
     }
-    if (!were_right) return found(are_right ? InternalChecks::put_right : InternalChecks::wrong_before);
-    if (are_right) return found(InternalChecks::right);
-    if (!request.mend) return found(InternalChecks::stale);
-    if (!after) return found(InternalChecks::none_in_result);
-    mend(sink, made);
+    result.internal_checks = became;
+    if (became == InternalChecks::untouched) result.checks_cover = covered_by_checks(*before);
+    if (became == InternalChecks::stale && request.mend) mend(sink, made);
 }
 
 /// Internal checks that the patch left stale. Those that were wrong before are somebody's choice.
@@ -93,7 +91,7 @@ void ApplyJob::State::put_before_tracks(ByteSink& sink) {
 
 void ApplyJob::State::put_back(ByteSink& sink) {
     const auto& representation = stages.front().representation;
-    if (!request.keep_representation || !representation) return;
+    if (!keeps_form || !representation) return;
     if (representation->kind == RepresentationKind::user_data) return put_into_sectors(sink);
     if (representation->kind == RepresentationKind::data_track) return put_before_tracks(sink);
     const auto bytes = static_cast<std::size_t>(representation->bytes);

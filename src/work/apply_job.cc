@@ -3,10 +3,12 @@
 // Tested by tests/cli_apply_test.cc, tests/receipt_test.cc and tests/faults_test.cc.
 #include <fmt/format.h>
 
+#include "base/letters.h"
 #include "hotstitch/disc.h"
 #include "hotstitch/error.h"
 #include "hotstitch/field_jobs.h"
 #include "work/apply_state.h"
+#include "work/opened.h"
 #include "work/receipts.h"
 #include "work/sheets.h"
 
@@ -21,6 +23,10 @@ void ApplyJob::State::open() {
     if (!request.as.empty() && (request.in_place || !request.output.empty() || !request.name_like.empty()))
         throw Error(ErrorCode::usage, "a pattern of the output's name and another place contradict each other")
             .in("as");
+    if (request.patches.size() == 1 && archives_are_swapped(request.source, request.patches.front(), work)) {
+        std::swap(request.source, request.patches.front());
+        result.swapped = true;
+    }
     source.emplace(open_file(request.source, work));
     around = file_around();
     for (const std::string& name : request.patches) {
@@ -83,7 +89,10 @@ bool ApplyJob::State::is_unchecked(const ApplyStage& stage) const {
 void ApplyJob::State::refuse_implausible() {
     const ApplyStage& stage = stages.front();
     if (request.allow_source || !is_unchecked(stage)) return;
-    auto diagnosis = implausible_source(*source);
+    std::optional<Representation> reading = request.renews ? request.renews->representation : std::nullopt;
+    if (!reading && !request.as_is)
+        if (const auto& opinion = trial_of(stage).opinion; opinion && opinion->sure()) reading = opinion->reading;
+    auto diagnosis = implausible_source(*stage.reader, *source, source->path().filename().string(), reading);
     if (!diagnosis || (request.as_is && diagnosis->reasons.front().why == Why::archive)) return;
     result.outcome = ApplyOutcome::wrong_source;
     result.refusal = Error(ErrorCode::wrong_source, "this cannot be the source the patch was made for");
@@ -98,7 +107,7 @@ void ApplyJob::State::refuse_implausible() {
 std::string ApplyJob::State::output_extension() {
     const std::string as_source = source->path().extension().string();
     if (const std::string other = disc_extension(); !other.empty()) return other;
-    if (request.as_is || request.keep_representation || !is_dump_extension(as_source)) return as_source;
+    if (request.as_is || keeps_form || !is_dump_extension(as_source)) return as_source;
     const Identity identity = identify(*source);
     if (!identity.reading) return as_source;
     const std::string_view other = extension_when_read(identity, as_source);
@@ -117,7 +126,7 @@ std::string ApplyJob::State::output_extension() {
 std::string ApplyJob::State::disc_extension() const {
     const ApplyStage& stage = stages.front();
     const auto wanted = joined(stage.reader->facts().source, options_for(stage).checks.source).size;
-    if (request.as_is || request.keep_representation || !wanted || *wanted == source->size()) return {};
+    if (request.as_is || keeps_form || !wanted || *wanted == source->size()) return {};
     if (!identify(*source).is("disc")) return {};
     const SharedSource user = user_data_of(borrowed(*source));
     if (user.get() != &*source) return *wanted == user->size() ? ".iso" : "";
@@ -125,6 +134,29 @@ std::string ApplyJob::State::disc_extension() const {
 }
 
 fs::path ApplyJob::State::output_path() {
+    keeps_form = request.keep_representation || request.in_place || around.has_value();
+    if (!source->sheet().empty() && !around) {
+        // A sheet stands for whole sectors and all tracks; whoever names a plain image wants that.
+        const std::string& named = request.as.empty() ? request.output : request.as;
+        keeps_form = keeps_form || lower(fs::path(named).extension().string()) != ".iso";
+    }
+    const fs::path path = plain_output_path();
+    if (around || request.in_place || lower(path.extension().string()) != ".cue") {
+        const bool named = !request.as.empty() || (!request.output.empty() && path == fs::path(request.output));
+        if (!around && !request.in_place && !source->sheet().empty() && keeps_form && (!named || request.with_sheet))
+            sheet_out = {fs::path(path).replace_extension(".cue"), path};
+        return path;
+    }
+    if (source->sheet().empty())
+        throw Error(ErrorCode::usage, "a cue sheet cannot be made: the source has none")
+            .in("output")
+            .found(path.string())
+            .hint("name the sheet as the source, or an image as the output");
+    sheet_out = {path, fs::path(path).replace_extension(source->path().extension())};
+    return sheet_out.file;
+}
+
+fs::path ApplyJob::State::plain_output_path() {
     if (around)
         return request.in_place ? around->first.path()
                : !request.as.empty()
@@ -159,7 +191,7 @@ Receipt ApplyJob::State::receipt_for(const fs::path& folder) const {
         receipt.patches.push_back(receipt_file(stage.file, folder, request.digests, work.progress));
     if (result.internal_checks == InternalChecks::mended) receipt.mends = {"checksum"};
     receipt.representation = stages.front().representation;
-    receipt.keeps_representation = request.keep_representation && receipt.representation.has_value();
+    receipt.keeps_representation = keeps_form && receipt.representation.has_value();
     if (!receipt.representation) receipt.source.digests = stages.front().made.fit.source;
     if (!result.output) receipt.target.digests = result.patched;
     return receipt;
@@ -179,15 +211,18 @@ std::vector<CompanionSet> ApplyJob::State::companions_of(const fs::path& output)
 }
 
 std::optional<fs::path> ApplyJob::State::add_sheet(Delivery& delivery) {
+    if (!sheet_out.sheet.empty()) {
+        write_sheet(*source, sheet_out, request.replace, delivery);
+        return sheet_out.sheet;
+    }
     if (!request.with_sheet || request.in_place) return std::nullopt;
     const fs::path& output = delivery.output().path();
-    if (stages.front().representation && !request.keep_representation)
+    if (stages.front().representation && !keeps_form)
         throw Error(ErrorCode::usage, "the output is in another form than the sheet says")
             .in("with sheet")
             .hint("keep the source's form as well (keep representation), or leave the sheet out");
-    std::vector<fs::path> sheets{source->sheet()};
+    std::vector<fs::path> sheets;
     for (const SheetBeside& sheet : cue_sheets_naming(source->path())) sheets.push_back(sheet.path);
-    std::erase_if(sheets, [](const fs::path& sheet) { return sheet.empty(); });
     if (sheets.empty())
         throw Error(ErrorCode::usage, fmt::format("no cue sheet beside {} names it", source->path().string()))
             .in("with sheet")
@@ -197,6 +232,19 @@ std::optional<fs::path> ApplyJob::State::add_sheet(Delivery& delivery) {
     fs::path sheet = fs::path(output).replace_extension(".cue");
     delivery.add(sheet, {.replace = request.replace}).write(bytes_of(*text));
     return sheet;
+}
+
+/// A plain image holds its data track alone.
+void ApplyJob::State::name_left_out() {
+    const auto& reading = stages.front().representation;
+    if (keeps_form || !reading || source->sheet().empty()) return;
+    if (reading->kind != RepresentationKind::user_data && reading->kind != RepresentationKind::data_track) return;
+    const auto sheet = sheet_in(InputFile(source->sheet()));
+    if (!sheet) return;
+    const CueTrack* const data = sheet->data_track();
+    for (const CueTrack& track : sheet->tracks)
+        if (data == nullptr || track.number != data->number)
+            result.left_out.push_back(fmt::format("track {}", track.number));
 }
 
 bool ApplyJob::State::is_already_patched() const {
@@ -219,6 +267,9 @@ void ApplyJob::State::deliver() {
     if (!request.in_place)
         refuse_inputs(path, inputs, "name another output, or replace the source in place (it is kept as a backup)",
                       "output or in place");
+    for (const ApplyStage& stage : stages)
+        if (stage.found) refuse_inputs(path, {stage.found->path});
+    refuse_inputs(path, work.read);
     Delivery delivery(*source, path,
                       {.replace = request.replace,
                        .in_place = request.in_place,
@@ -239,13 +290,14 @@ void ApplyJob::State::deliver() {
     result.delivered.sheet = sheet;
     if (result.delivered.stood_already) result.outcome = ApplyOutcome::made_already;
     result.companions = companions_of(result.delivered.output);
+    name_left_out();
     if (!request.in_place && !result.delivered.sheet && result.delivered.output.filename() != source->path().filename())
         result.cue_sheets = cue_sheets_naming(source->path());
 }
 
 ApplyJob::ApplyJob(ApplyRequest request, WorkOptions options)
-    : state_(
-          std::make_unique<State>(State{std::move(request), std::move(options), {}, {}, {}, {}, {}, {}, false, {}})) {
+    : state_(std::make_unique<State>(
+          State{std::move(request), std::move(options), {}, {}, {}, {}, {}, {}, false, {}, {}, false})) {
     if (!state_->work.limits.scratch) state_->work.limits.scratch = [] { return std::make_unique<ScratchFile>(); };
 }
 ApplyJob::~ApplyJob() = default;
@@ -254,10 +306,11 @@ void ApplyJob::open() {
     state_->open();
 }
 fs::path ApplyJob::output_path() {
+    opened(state_->source);
     return state_->output_path();
 }
-const InputFile& ApplyJob::source() const noexcept {
-    return *state_->source;
+const InputFile& ApplyJob::source() const {
+    return opened(state_->source);
 }
 const std::vector<ApplyStage>& ApplyJob::stages() const noexcept {
     return state_->stages;
@@ -268,6 +321,7 @@ const ApplyResult& ApplyJob::result() const noexcept {
 
 const ApplyResult& ApplyJob::run() {
     State& s = *state_;
+    opened(s.source);
     try {
         s.deliver();
     } catch (const WrongSource&) {  // the result says so
@@ -282,6 +336,8 @@ const ApplyResult& ApplyJob::run() {
 
 const ApplyResult& ApplyJob::run(ByteSink& sink) {
     State& s = *state_;
+    opened(s.source);
+    s.keeps_form = s.request.keep_representation;
     try {
         s.refuse_implausible();
         s.make(sink);

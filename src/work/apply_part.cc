@@ -12,16 +12,11 @@ namespace hotstitch {
 
 namespace fs = std::filesystem;
 
-/// The file that a part lies in, where parts can be put into it: archives are only read, and what is patched in one is
-/// a file of its own.
+/// The file that a part lies in, where parts can be put into it.
 std::optional<std::pair<InputFile, std::string>> ApplyJob::State::file_around() const {
-    const auto [name, inside] = split_file(request.source);
-    std::error_code code;
-    if (inside.empty() || fs::is_directory(name, code)) return std::nullopt;
-    InputFile file = open_for_change(name, inside, work);
-    // All of a compressed copy is the disc itself.
-    if (is_archive(file) || is_packed(file) || (file.is_computed() && inside == "content")) return std::nullopt;
-    return std::pair{std::move(file), inside};
+    ChangedFile changed = open_to_change(request.source, work, true);
+    if (changed.inside.empty()) return std::nullopt;
+    return std::pair{std::move(changed.file), std::move(changed.inside)};
 }
 
 void ApplyJob::State::deliver_around() {
@@ -48,6 +43,7 @@ void ApplyJob::State::deliver_around() {
     rewriting.replace = request.replace;
     rewriting.receipt = request.receipt, rewriting.digests = request.digests;
     rewriting.what = {"patch " + around->second};
+    for (const ApplyStage& stage : stages) rewriting.read.push_back(stage.file.path());
     const RewriteResult written = rewrite(file, plan.change, rewriting, work);
     result.delivered = written.delivered;
     result.output = written.output;

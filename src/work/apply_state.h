@@ -4,6 +4,7 @@
 #pragma once
 
 #include "hotstitch/jobs.h"
+#include "work/sheets.h"
 
 namespace hotstitch {
 
@@ -22,6 +23,8 @@ struct ApplyJob::State {
     bool changed_by_us = false;                    ///< the output is not what the last patch makes
     /// The file that the source is a part of, and the part's address in it: the output is that file.
     std::optional<std::pair<InputFile, std::string>> around{};
+    SheetOutput sheet_out{};  ///< the sheet of the output, where the source was opened by one
+    bool keeps_form = false;  ///< the output goes back into the source's representation
 
     // apply_job.cc
     void open();
@@ -33,6 +36,9 @@ struct ApplyJob::State {
     std::string output_extension();
     std::string disc_extension() const;
     std::filesystem::path output_path();
+    std::filesystem::path plain_output_path();
+    void settle_form(const std::filesystem::path& output);
+    void name_left_out();
     void deliver();
     std::optional<std::filesystem::path> add_sheet(Delivery& delivery);
     Receipt receipt_for(const std::filesystem::path& folder) const;

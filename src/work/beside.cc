@@ -25,6 +25,10 @@ std::vector<fs::path> regular_files(Iterator entry) {
 
 }  // namespace
 
+fs::path with_own_name(const fs::path& folder) {
+    return fs::absolute(folder / ".").lexically_normal().parent_path();
+}
+
 std::vector<fs::path> files_in(const fs::path& folder) {
     std::error_code code;
     if (!folder.empty()) return regular_files(fs::directory_iterator(folder, code));

@@ -9,6 +9,7 @@
 #include "hotstitch/delivery.h"
 #include "hotstitch/error.h"
 #include "hotstitch/patch_jobs.h"
+#include "work/opened.h"
 
 namespace hotstitch {
 
@@ -88,6 +89,7 @@ CreateResult CreateJob::State::into_file(PatchFormat format) const {
     beside.replace_extension(traits_of(format).extension);
     const fs::path path = output_path(request.output, beside);
     refuse_inputs(path, {&*source, &*target}, "name another output");
+    refuse_inputs(path, work.read);
     OutputSet set;
     OutputFile& file = set.add(path, {.replace = request.replace});
     OutputFile* const checks =
@@ -136,21 +138,23 @@ CreateJob::~CreateJob() = default;
 void CreateJob::open() {
     state_->open();
 }
-const InputFile& CreateJob::source() const noexcept {
-    return *state_->source;
+const InputFile& CreateJob::source() const {
+    return opened(state_->source);
 }
-const InputFile& CreateJob::target() const noexcept {
-    return *state_->target;
+const InputFile& CreateJob::target() const {
+    return opened(state_->target);
 }
 const fs::path& CreateJob::archive() const noexcept {
     return state_->archive;
 }
 
 CreateResult CreateJob::run() {
+    opened(state_->target);
     return state_->in_fitting_format([&](PatchFormat format) { return state_->into_file(format); });
 }
 
 CreateResult CreateJob::run(ByteSink& sink) {
+    opened(state_->target);
     return state_->in_fitting_format([&](PatchFormat format) {
         sink.clear();
         return state_->into(format, sink);

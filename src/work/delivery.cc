@@ -48,15 +48,21 @@ void Delivery::make_reverse(const ByteSource& made, Receipt& receipt, Delivered&
     }
 }
 
+/// Whether the very bytes that a receipt tells of are made once more: the way back then leads past them.
+bool Delivery::is_made_again(const Receipt& receipt) const {
+    return present_ && receipt.replaced && compare(present_->target.digests, receipt.target.digests).empty() &&
+           compare(receipt.replaced->digests, receipt.target.digests).empty();
+}
+
 /// What the way back goes on with after this change.
 std::vector<Receipt> Delivery::earlier(const Receipt& receipt) const {
-    if (options_.renews != nullptr) return options_.renews->before;
-    if (!options_.in_place || !present_) return {};
+    if (!present_ || (!options_.in_place && !receipt.replaced)) return {};
     std::vector<Receipt> all = present_->before;
     // A receipt of a change that was stopped before it was done: the file is still what it was made of.
-    const bool undone = present_->in_place && compare(present_->source.digests, receipt.source.digests).empty() &&
+    const bool undone = options_.renews == nullptr && options_.in_place && present_->in_place &&
+                        compare(present_->source.digests, receipt.source.digests).empty() &&
                         !compare(present_->target.digests, receipt.source.digests).empty();
-    if (undone) return all;
+    if (undone || is_made_again(receipt)) return all;
     all.insert(all.begin(), *present_);
     all.front().before.clear();
     return all;
@@ -72,7 +78,16 @@ void Delivery::complete(Receipt& receipt, const ByteSource& made) const {
                       receipt_digests(made, options_.digests, work_.progress, receipt.target.digests)};
     receipt.target_identity = identity_of(output_->settle());
     receipt.in_place = options_.in_place || (options_.renews != nullptr && options_.renews->in_place);
+    const fs::path folder = really_absolute(output.parent_path());
+    for (OutputFile* const file : beside_) {
+        const fs::path path = file->path().lexically_relative(folder);
+        if (file->stands_already()) continue;
+        receipt.beside.push_back({{(path.empty() ? file->path() : path).string(),
+                                   receipt_digests(MemorySource(*file->written()), options_.digests, work_.progress)},
+                                  identity_of(file->settle())});
+    }
     receipt.before = earlier(receipt);
+    if (is_made_again(receipt)) receipt.replaced = present_->replaced;
 }
 
 DigestChoice Delivery::wanted_of(std::uint64_t size) const noexcept {
@@ -91,6 +106,9 @@ Delivered Delivery::finish(Receipt receipt) {
     }
     const MemorySource made(*output_->written());
     delivered.backup = output_->keep_backup();
+    if (delivered.backup && receipt_ != nullptr && (!options_.in_place || options_.renews != nullptr))
+        receipt.replaced = {delivered.backup->filename().string(),
+                            receipt_digests(InputFile(*delivered.backup), options_.digests, work_.progress)};
     if (options_.renews != nullptr)
         receipt.backup = options_.renews->backup;
     else if (options_.in_place && delivered.backup)

@@ -5,9 +5,12 @@
 
 #include <algorithm>
 
+#include "base/meter.h"
+#include "hotstitch/apply.h"
 #include "hotstitch/error.h"
 #include "hotstitch/field_jobs.h"
 #include "hotstitch/words.h"
+#include "source/whole.h"
 
 namespace hotstitch {
 
@@ -66,7 +69,9 @@ Limits FieldsJob::State::limits_for(const Limits& narrowed) const {
     auto both = std::make_shared<Maps>(narrowed.maps ? *narrowed.maps : Maps());
     for (const SharedMap& map : work.limits.maps->all()) {
         const std::vector<SharedMap> known = both->all();
-        if (traits_of(*map).part.empty() && std::find(known.begin(), known.end(), map) == known.end()) both->add(map);
+        const MapTraits traits = traits_of(*map);
+        if (traits.part.empty() && (traits.for_any || std::find(known.begin(), known.end(), map) == known.end()))
+            both->add(map, traits.for_any);
     }
     limits.maps = std::move(both);
     return limits;
@@ -139,6 +144,20 @@ void FieldsJob::with_fields(const std::function<void(const FileFields&)>& use) c
     s.file->check_intact();
 }
 
+void FieldsJob::show_each(const std::vector<std::string>& selectors, const std::function<void(const FieldTable&)>& use,
+                          const FieldSlices& slices) const {
+    with_fields([&](const FileFields& fields) {
+        Meter meter(state_->work.progress, Phase::reading, file().size());
+        fields.show_each(
+            selectors,
+            [&](FieldTable&& table) {
+                use(table);
+                meter.finish();
+            },
+            slices);
+    });
+}
+
 FieldPlan FieldsJob::set(const std::vector<FieldSetting>& settings, const FieldOptions& options) const {
     State& s = *state_;
     FieldPlan plan;
@@ -159,29 +178,70 @@ FieldPlan FieldsJob::set(const std::vector<FieldSetting>& settings, const FieldO
     return plan;
 }
 
-EditList edits_for(const FieldComparison& comparison, const FileFields& fields, const InputFile& source,
-                   const InputFile& target) {
+const Limits& FieldsJob::limits() const noexcept {
+    return state_->work.limits;
+}
+
+namespace {
+
+/// The list as others will have it, applied to what it was made of.
+void prove(const EditList& list, const ByteSource& target, const FieldsJob& job) {
+    const std::string text = edit_list_text(list);
+    const auto reader = open_patch(bytes_of(text), job.limits());
+    const auto refuse = [](const char* why) {
+        return Error(ErrorCode::wrong_target, "what an edit list can say of this does not make the other file")
+            .found(why)
+            .hint("a patch of another format holds any change");
+    };
+    const std::unique_ptr<ByteSink> made = scratch_of(job.limits());
+    try {
+        ApplyOptions options;
+        options.limits = job.limits();
+        apply(*reader, job.file(), *made, options);
+    } catch (const Error& error) {
+        if (error.code() == ErrorCode::cancelled || error.code() == ErrorCode::io) throw;
+        throw refuse(error.what());
+    }
+    const MemorySource whole(made->written().value());
+    bool same = false;
+    std::vector<SharedSource> kept;
+    change_inside(
+        borrowed(whole), job.inside().empty() ? std::vector<std::string>{} : split_address(job.inside()),
+        [&](const SharedSource& content, const Limits&) {
+            same = are_same(*content, target);
+            return ChangeList(content->size());
+        },
+        {}, job.limits(), kept);
+    if (!same) throw refuse("it makes other bytes");
+}
+
+}  // namespace
+
+EditList edits_for(const FieldComparison& comparison, const FileFields& fields, const FileFields& there,
+                   const FieldsJob& job) {
+    const ByteSource &source = *fields.units().front().content, &target = *there.units().front().content;
     if (source.size() != target.size())
         throw Error(ErrorCode::usage, "the files differ in size, and what is told by fields keeps it")
             .hint("hotstitch create makes an edit list of any two files: --format edits");
     EditList list;
     // Fields alone are for other editions, too; bytes at offsets are for this file.
-    if (!comparison.outside.empty()) {
+    if (!comparison.outside.empty() && job.inside().empty()) {
         const DigestChoice crc{.crc32 = true};
         list.source = digest(source, crc), list.target = digest(target, crc);
     }
     for (const FieldChange& field : comparison.fields) {
         if (field.name.starts_with("header.")) continue;  // among the bytes outside
         ListedEdit edit{.by = ListedEdit::By::field,
-                        .part = field.part,
+                        .part = job.inside(),
                         .field = field.selector,
                         .old_value = field.before,
                         .new_value = field.after};
+        if (!field.part.empty()) edit.part += (edit.part.empty() ? "" : ":") + field.part;
         for (const FileFields::Unit& unit : fields.units())
             if (unit.part == field.part && !unit.maps.empty()) edit.map = traits_of(*unit.maps.front()).name;
         list.edits.push_back(std::move(edit));
     }
-    const auto bytes_of_range = [](const InputFile& file, const ByteRange& range) {
+    const auto bytes_of_range = [](const ByteSource& file, const ByteRange& range) {
         Bytes bytes(static_cast<std::size_t>(range.length));
         const ByteView view = file.read(range.offset, bytes.size(), bytes);
         return Bytes(view.begin(), view.end());
@@ -191,6 +251,7 @@ EditList edits_for(const FieldComparison& comparison, const FileFields& fields, 
         total += range.length;
         if (total > most_listed_bytes) continue;  // only counted
         list.edits.push_back({.at = range.offset,
+                              .part = job.inside(),
                               .old_bytes = bytes_of_range(source, range),
                               .new_bytes = bytes_of_range(target, range)});
     }
@@ -199,6 +260,7 @@ EditList edits_for(const FieldComparison& comparison, const FileFields& fields, 
             .wanted(fmt::format("at most {}", counted(most_listed_bytes, "new byte", "new bytes")))
             .found(counted(total, "byte", "bytes"))
             .hint("hotstitch create --format bps holds it");
+    if (!list.edits.empty()) prove(list, target, job);
     return list;
 }
 

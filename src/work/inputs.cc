@@ -56,9 +56,8 @@ std::string list_of(const std::vector<ArchiveMember>& members) {
 
 /// As it can be named in a call of a shell.
 std::string address_word(const InputFile& archive, const ArchiveMember& member) {
-    std::string name;
-    for (const char c : member.name) name += c == ':' ? std::string("\\:") : std::string(1, c);
-    return shell_file(fmt::format("{}:{}", archive.is_unpacked() ? archive.origin() : archive.path().string(), name));
+    return shell_file(fmt::format("{}:{}", archive.is_unpacked() ? archive.origin() : archive.path().string(),
+                                  escaped_part(member.name)));
 }
 
 /// What may be a game: no patch, no text, no picture.
@@ -151,6 +150,39 @@ InputFile open_file(const std::string& address, const WorkOptions& options, Limi
     return opened;
 }
 
+ChangedFile open_to_change(const std::string& address, const WorkOptions& options, bool unpacked) {
+    const auto [name, part] = split_file(address);
+    std::vector<std::string> names;
+    if (name != address) names = split_address(part.empty() ? "content" : part);
+    std::error_code code;
+    const bool folder = !names.empty() && fs::is_directory(name, code);
+    InputFile file = folder ? InputFile(file_in_folder(name, names.front()), options.limits, options.progress)
+                            : open_for_change(name, part, options);
+    if (folder) names.erase(names.begin());
+    WorkOptions narrowed = options;
+    while (!names.empty()) {
+        const bool packed = unpacked && names.size() == 1 && names.front() == "content" && is_packed(file);
+        const bool copy = file.is_computed() && names.front() == "content";
+        if (!is_archive(file) && !packed && !copy) break;
+        if (!copy) {
+            InputFile next = open_part(file, names.front(), narrowed);
+            narrowed.limits = limits_inside(narrowed.limits, file, names.front());
+            file = std::move(next);
+        }
+        names.erase(names.begin());
+    }
+    return {std::move(file), joined_address(names)};
+}
+
+ChangeList change_in(const ChangedFile& changed, const ChangePart& change, const PutOptions& put,
+                     const WorkOptions& options, std::vector<SharedSource>& kept) {
+    std::vector<std::string> names;
+    if (!changed.inside.empty()) names = split_address(changed.inside);
+    ChangeList made = change_inside(borrowed(changed.file), names, change, put, options.limits, kept);
+    changed.file.check_intact();
+    return made;
+}
+
 namespace {
 
 /// One of several patches that go together, each for an edition of its own.
@@ -206,7 +238,7 @@ std::string list_of(const std::vector<PatchAmong>& patches) {
     return text + (patches.size() > 10 ? ", …" : "");
 }
 
-/// Throws Error(usage) where not exactly one fits. `first`: how one is named.
+/// Throws Error(usage) where several may be meant, Error(wrong_source) where none fits. `first`: how one is named.
 void choose_patch(PatchFile& patch, const std::vector<PatchAmong>& patches, const std::string& place,
                   const std::string& first, const InputFile* source, const WorkOptions& options) {
     Chosen chosen;
@@ -215,7 +247,7 @@ void choose_patch(PatchFile& patch, const std::vector<PatchAmong>& patches, cons
     if (chosen.fitting > 1) chosen.file.reset();
     if (!chosen.file) {
         const bool none = source != nullptr && chosen.fitting == 0 && chosen.unchecked == 0;
-        throw Error(ErrorCode::usage,
+        throw Error(none ? ErrorCode::wrong_source : ErrorCode::usage,
                     none ? fmt::format("none of the {} patches in {} is for this file", patches.size(), place)
                          : fmt::format("there are several patches in {}", place))
             .found(list_of(patches))
@@ -286,6 +318,16 @@ std::optional<InputFile> only_member(const InputFile& file, const WorkOptions& o
     return open_part(file, members.front().name, options);
 }
 
+namespace {
+
+/// A patch without checks: whether the file's own see what it changes, and come out right.
+bool speaks_for_itself(const PatchReader& patch, const InputFile& file, const Limits& limits) {
+    const RepresentationTrial trial = opinion_on_representation(patch, file, limits);
+    return own_checks(patch, file, trial, limits).speak_for_it();
+}
+
+}  // namespace
+
 std::optional<InputFile> source_inside(const InputFile& file, const PatchReader& patch, const Checks& checks,
                                        const WorkOptions& options) {
     if (!is_archive(file)) return std::nullopt;
@@ -297,7 +339,8 @@ std::optional<InputFile> source_inside(const InputFile& file, const PatchReader&
         return deeper ? std::move(*deeper) : std::move(only);
     }
     // One pass, whatever is unpacked on the way.
-    std::size_t looked_at = 0;
+    std::size_t looked_at = 0, likely_ones = 0;
+    std::optional<InputFile> likely;
     ArchiveReader reader(file, options.limits, options.progress);
     while (const ArchiveMember* const member = reader.next()) {
         if (member->encrypted || !is_game(*member) || !may_be_meant(*member, patch.facts(), checks)) continue;
@@ -305,10 +348,15 @@ std::optional<InputFile> source_inside(const InputFile& file, const PatchReader&
         InputFile inside =
             InputFile::part(file, std::string(member->name), [&](ByteSink& out) { reader.extract(out); });
         const FitAnswer answer = fit(patch, inside, checks, options.limits, options.progress).answer;
+        if (answer == FitAnswer::unknown && speaks_for_itself(patch, inside, options.limits)) {
+            ++likely_ones;
+            likely.emplace(std::move(inside));
+        }
         if (answer != FitAnswer::fits && answer != FitAnswer::already_patched) continue;
         reader.check_rest();
         return inside;
     }
+    if (likely_ones == 1) return likely;
     return std::nullopt;
 }
 
@@ -333,9 +381,54 @@ SourceFile source_for(InputFile file, const PatchReader& patch, const Checks& ch
         .hint(fmt::format("name one: {}", address_word(file, members.front())));
 }
 
+SharedSource SourceReading::of(const ByteSource& file) const {
+    return reading ? SharedSource(read_as(file, *reading)) : borrowed(file);
+}
+
+SourceReading reading_for(const PatchReader& patch, const InputFile& file, const Checks& checks,
+                          const WorkOptions& options) {
+    SourceReading result;
+    const PatchFacts& facts = patch.facts();
+    const std::string name = file.path().filename().string();
+    if (facts.source.empty() && checks.source.empty() && facts.checked_windows == 0) {
+        result.opinion = opinion_on_representation(patch, file, options.limits).opinion;
+        if (result.opinion && result.opinion->sure()) result.reading = result.opinion->reading;
+        result.diagnosis = implausible_source(patch, file, name, result.reading);
+        result.by_plausibility = result.diagnosis.has_value();
+        if (result.diagnosis) return result;
+    }
+    if (fit(patch, *result.of(file), checks, options.limits, options.progress).answer != FitAnswer::does_not_fit)
+        return result;
+    OtherPatches none;
+    Diagnosis diagnosis = diagnose(patch, file, {checks, none.list(), options.limits, options.progress, name});
+    if (diagnosis.reading && diagnosis.reading->harmless())
+        result.reading = diagnosis.reading;
+    else
+        result.diagnosis = std::move(diagnosis);
+    return result;
+}
+
 bool are_swapped(const InputFile& source, const InputFile& patch) {
     const auto is_patch = [](const InputFile& file) { return recognise_patch(head_of(file)).has_value(); };
     return is_patch(source) && !is_patch(patch) && !is_archive(patch);
+}
+
+bool archives_are_swapped(const std::string& source, const std::string& patch, const WorkOptions& options) {
+    std::error_code code;
+    for (const std::string* const address : {&source, &patch})
+        if (!fs::is_regular_file(*address, code)) return false;
+    const InputFile first = open_file(source, options), second = open_file(patch, options);
+    if (!is_archive(first) && !is_archive(second)) return false;
+    const auto holds = [&](const InputFile& file, const auto& wanted) {
+        const std::vector<ArchiveMember> members = list_archive(file, options.limits, options.progress);
+        return std::any_of(members.begin(), members.end(), wanted);
+    };
+    const auto is_patch = [](const ArchiveMember& member) { return recognise_patch(member.head).has_value(); };
+    const auto holds_patches = [&](const InputFile& file) {
+        return is_archive(file) ? holds(file, is_patch) : recognise_patch(head_of(file)).has_value();
+    };
+    if (!holds_patches(first) || holds_patches(second)) return false;
+    return !is_archive(first) || !holds(first, [](const ArchiveMember& member) { return is_game(member); });
 }
 
 fs::path checks_path(const fs::path& patch) {

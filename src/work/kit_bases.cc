@@ -4,7 +4,9 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <tuple>
 
+#include "fit/readings.h"
 #include "hotstitch/archive.h"
 #include "hotstitch/error.h"
 #include "hotstitch/kit_jobs.h"
@@ -44,7 +46,10 @@ public:
         for (KitBaseFound& one : found_) {
             // Of the right size, then the largest: a game is larger than what lies beside it.
             std::stable_sort(one.near.begin(), one.near.end(), [&](const KitNear& a, const KitNear& b) {
-                return std::pair(is_size(*one.base, a.size), a.size) > std::pair(is_size(*one.base, b.size), b.size);
+                const auto rank = [&](const KitNear& near) {
+                    return std::tuple(near.reading.has_value(), is_size(*one.base, near.size), near.size);
+                };
+                return rank(a) > rank(b);
             });
             if (one.near.size() > most_near) one.near.resize(most_near);
             if (one) one.near.clear();
@@ -80,7 +85,10 @@ private:
         for (const fs::path& path : files_below(address)) {
             if (++looked_at > most_files) break;
             std::error_code code;
-            if (may_be(fs::file_size(path, code))) try_file(path.string(), false);
+            if (may_be(fs::file_size(path, code)))
+                try_file(path.string());
+            else
+                try_archive(path.string());
         }
     }
 
@@ -116,10 +124,21 @@ private:
         reader.check_rest();
     }
 
-    void try_file(const std::string& path, bool tell) {
+    void try_file(const std::string& path) {
+        passing_over([&] { offer(path, std::make_shared<const InputFile>(open_file(path, work_)), false); });
+    }
+    void try_archive(const std::string& path) {
+        passing_over([&] {
+            const InputFile file(path, work_.limits, work_.progress);
+            if (is_archive(file)) look_into(path, file);
+        });
+    }
+    /// Of a folder's files, one that cannot be read is none that is meant.
+    template <class Work>
+    static void passing_over(const Work& work) {
         try {
-            offer(path, std::make_shared<const InputFile>(open_file(path, work_)), tell);
-        } catch (const Error& error) {  // of a folder's files, one that cannot be read is none that is meant
+            work();
+        } catch (const Error& error) {
             if (error.code() == ErrorCode::cancelled) throw;
         }
     }
@@ -141,10 +160,27 @@ private:
                     one.edition = edition.name, one.address = address, one.digests = digests, one.file = file;
                 else if (edition.name != one.edition)
                     one.others.emplace_back(edition.name, address);
+                else
+                    one.again.push_back(address);
                 break;
             }
-            if (!one && tell) one.near.push_back({address, file->size(), digests, words_for(identify(*file))});
+            if (!one && tell)
+                one.near.push_back(
+                    {address, file->size(), digests, words_for(identify(*file)), reading_that_fits(*one.base, *file)});
         }
+    }
+
+    /// A kit is for one form of a file; another one is worth saying.
+    std::optional<Representation> reading_that_fits(const KitBase& base, const InputFile& file) const {
+        for (const KitEdition& edition : base.any) {
+            if (!edition.digests.size) continue;
+            for (const Representation& reading : readings_for(file, edition.digests.size)) {
+                const auto read = read_as(file, reading);
+                if (compare(edition.digests, digest(*read, choice_for(edition.digests), work_.progress)).empty())
+                    return reading;
+            }
+        }
+        return std::nullopt;
     }
 
     /// `folder`: on the disk; empty: the container is of a file.

@@ -29,12 +29,6 @@ constexpr std::uint64_t readable = 4096;  ///< bytes that steps for each part ma
 constexpr std::size_t most_fields = 64;
 constexpr std::uint64_t most_changed_for_fields = 4096, largest_with_fields = std::uint64_t{64} << 20;
 
-std::string escaped_part(std::string_view name) {
-    std::string out;
-    for (const char c : name) out += c == ':' ? std::string("\\:") : std::string(1, c);
-    return out;
-}
-
 std::string inside_of(const std::string& at, const std::string& part) {
     return at + ":" + escaped_part(part);
 }
@@ -60,11 +54,12 @@ public:
     /// REQUIRES that they differ.
     Found file(const SharedSource& before, const SharedSource& after, const std::string& at, const Limits& limits,
                std::size_t depth) {
-        if (auto fields = by_fields(before, after, at, limits)) return *std::move(fields);
+        if (!options_.only_whole)
+            if (auto fields = by_fields(before, after, at, limits)) return *std::move(fields);
         Found whole = as_a_whole(before, after, at, depth == 0);
         whole.whole = true;
         // What is small anyway needs no steps deep inside.
-        if (depth >= deepest || (depth != 0 && whole.cost < step_cost + 200)) return whole;
+        if (options_.only_whole || depth >= deepest || (depth != 0 && whole.cost < step_cost + 200)) return whole;
         try {
             if (auto parts = by_parts(before, after, at, limits, depth))
                 if (parts->cost <= whole.cost + whole.cost * options_.most_more / 100 + (depth == 0 ? readable : 0))
@@ -163,7 +158,8 @@ private:
     static std::map<std::string, Part> files_of(const Container& container) {
         std::map<std::string, Part> files;
         for (const Part& part : container.parts())
-            if ((part.kind == "file" || part.kind == "content" || part.kind == "member") && !part.encrypted)
+            if ((part.kind == "file" || part.kind == "content" || part.kind == "member") && !part.encrypted &&
+                !part.follows)
                 files.emplace(part.name, part);
         return files;
     }
@@ -195,6 +191,8 @@ private:
             const bool was = there != old_files.end();
             const SharedSource old_content = was ? opened(*old_one, there->second, before) : nullptr;
             if (was && are_same(*old_content, *content)) continue;
+            // What the steps so far have changed of it as well, follows from them: no step of its own.
+            if (was && !all.steps.empty() && !is_as_before(made, limits, name, *old_content)) continue;
             made.keep(content);
             const bool done =
                 put_into(made, limits, [&, &name = name](const Container& now, const PutOptions& options) {
@@ -217,6 +215,13 @@ private:
             all.add(std::move(rest));
         }
         return all;
+    }
+
+    bool is_as_before(WorkingFile& made, const Limits& limits, const std::string& name,
+                      const ByteSource& old_content) const {
+        const SharedSource now = made.now(options_.work);
+        const auto container = open_container(*now, limits);
+        return container && are_same(*content_of(*container, find_part(*container, name), limits), old_content);
     }
 
     /// A new file in a container: one that was there under another name, or new content.

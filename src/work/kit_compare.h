@@ -28,6 +28,7 @@ struct CompareOptions {
     Effort effort = Effort::normal;
     /// A kit may take so much more than one patch, for steps that people can read: in per cent.
     unsigned most_more = 10;
+    bool only_whole = false;  ///< one patch, whatever lies inside
 };
 
 /// From one file to the other; `at`: the address of the file, "game". `whole`: set where one patch is taken for all.

@@ -32,6 +32,8 @@ struct Pair {
     Tree before_tree{}, after_tree{};
     std::vector<FoundStep> steps{};
     bool whole = false;
+
+    fs::path after_path() const { return after ? after->path() : with_own_name(after_folder); }
 };
 
 struct MergedStep {
@@ -46,6 +48,25 @@ public:
     KitCreateResult run() {
         for (const KitPair& pair : request_.pairs) pairs_.push_back(opened(pair));
         name_editions();
+        describe();
+        try {
+            prove();
+        } catch (const Error& error) {
+            // Steps that do not lead where they should: then one patch of the whole does.
+            if (folders() || (error.code() != ErrorCode::wrong_target && error.code() != ErrorCode::wrong_source))
+                throw;
+            only_whole_ = true;
+            kit_ = {}, files_.clear(), taken_.clear(), result_ = {};
+            describe();
+            prove();
+        }
+        count();
+        write();
+        return std::move(result_);
+    }
+
+private:
+    void describe() {
         for (Pair& pair : pairs_) compare(pair);
         if (std::all_of(pairs_.begin(), pairs_.end(), [](const Pair& pair) { return pair.steps.empty(); }))
             throw Error(ErrorCode::usage, "both are the same: there is nothing to make a kit of")
@@ -55,13 +76,8 @@ public:
         describe_steps();
         describe_output();
         files_.emplace(kit_.readme, owned(readme()));
-        prove();
-        count();
-        write();
-        return std::move(result_);
     }
 
-private:
     bool folders() const { return !pairs_.front().before; }
 
     Pair opened(const KitPair& pair) const {
@@ -104,6 +120,7 @@ private:
 
     void compare(Pair& pair) const {
         CompareOptions options{.work = work_, .effort = request_.effort};
+        options.only_whole = only_whole_;
         pair.steps = pair.before ? steps_between(InputFile::shared(*pair.before), InputFile::shared(*pair.after),
                                                  std::string(base_id), options, pair.whole)
                                  : steps_between(pair.before_tree, pair.after_tree, std::string(base_id), options);
@@ -111,8 +128,7 @@ private:
 
     void describe_base() {
         const Pair& first = pairs_.front();
-        const fs::path after =
-            first.after ? first.after->path() : fs::path(first.after_folder / ".").lexically_normal().parent_path();
+        const fs::path after = first.after_path();
         kit_.name = !request_.name.empty() ? request_.name
                     : first.after          ? after.stem().string()
                                            : after.filename().string();
@@ -122,7 +138,7 @@ private:
             const Identity identity = identify(*first.before);
             base.title = identity.title.empty() ? first.before->path().filename().string() : identity.title;
         } else {
-            base.title = fs::path(first.before_folder / ".").lexically_normal().parent_path().filename().string();
+            base.title = with_own_name(first.before_folder).filename().string();
         }
         for (const Pair& pair : pairs_) {
             KitEdition edition{.name = pair.edition};
@@ -360,9 +376,7 @@ private:
     }
 
     void write() {
-        const fs::path after = pairs_.front().after
-                                   ? pairs_.front().after->path()
-                                   : fs::path(pairs_.front().after_folder / ".").lexically_normal().parent_path();
+        const fs::path after = pairs_.front().after_path();
         const bool folder = !request_.output.empty() && request_.output.back() == '/';
         const fs::path beside = after.parent_path() / (safe_name(kit_.name) + std::string(kit_extension));
         if (folder) {
@@ -395,6 +409,7 @@ private:
     std::string text_;
     std::map<std::string, SharedSource> files_;
     std::set<std::string> taken_;
+    bool only_whole_ = false;  ///< one patch of each file, no steps for its parts
     KitCreateResult result_;
 };
 

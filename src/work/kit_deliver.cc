@@ -257,9 +257,31 @@ private:
         }
     }
 
+    /// Folders that are there because of the outputs: made now, or by the kit before this one.
+    std::vector<std::string> made_folders(const fs::path& folder) const {
+        std::set<fs::path> all;
+        const auto add = [&](const std::vector<fs::path>& made) { all.insert(made.begin(), made.end()); };
+        for (const Made& made : made_) {
+            if (made.file != nullptr) add(made.file->made_folders());
+            if (made.folder) add(made.folder->made_folders());
+        }
+        std::error_code code;
+        const auto keep = [&](const std::optional<Receipt>& former, const fs::path& in) {
+            if (!former || !former->kits) return;
+            for (const std::string& name : former->kits->folders)
+                if (const fs::path path = path_from_receipt(name, in); fs::is_directory(path, code)) all.insert(path);
+        };
+        if (state_.request.renews) keep(state_.request.renews, really_absolute(state_.request.renews_in));
+        keep(present_, folder);
+        std::vector<std::string> names;
+        for (const fs::path& path : all) names.push_back(path_for_receipt(path, folder));
+        return names;
+    }
+
     void write_receipt(const fs::path& first, OutputFile& out) {
         Receipt receipt = receipt_for(state_, first);
         const fs::path folder = first.parent_path();
+        receipt.kits->folders = made_folders(folder);
         for (Made& made : made_) {
             made.receipt.file = {path_for_receipt(made.told.path, folder), made.told.digests};
             receipt.kits->outputs.push_back(made.receipt);

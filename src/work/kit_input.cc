@@ -11,6 +11,7 @@
 #include "hotstitch/field_jobs.h"
 #include "hotstitch/kit_jobs.h"
 #include "hotstitch/words.h"
+#include "source/stretch.h"
 #include "source/whole.h"
 
 namespace hotstitch {
@@ -71,11 +72,26 @@ void KitInput::State::read_folder() {
     if (code) throw Error(ErrorCode::io, fmt::format("cannot read {}: {}", path.string(), code.message()));
 }
 
+namespace {
+
+/// Whether the end of a zip file's directory is there, which comes last; members can be read without.
+bool has_directory(const ByteSource& file) {
+    constexpr std::uint64_t record = 22, longest_comment = 0xFFFF;
+    const std::uint64_t length = std::min(file.size(), record + longest_comment);
+    const Bytes tail = stretch_of(file, file.size() - length, length);
+    return text_of(tail).rfind("PK\x05\x06") != std::string_view::npos;
+}
+
+}  // namespace
+
 void KitInput::State::read_zip() {
     const InputFile file = work.open ? work.open(path.string()) : InputFile(path, work.limits, work.progress);
     if (!is_zip(file))
         throw Error(ErrorCode::not_this_format,
                     fmt::format("{} is no kit: it is neither a folder nor a zip file", path.string()));
+    if (!has_directory(file))
+        throw Error(ErrorCode::truncated, fmt::format("{} is cut short: its directory is missing", path.string()))
+            .hint("get the kit again");
     unpacked = scratch_of(work.limits);
     std::uint64_t end = 0;
     ArchiveReader reader(file, work.limits, work.progress);

@@ -13,6 +13,7 @@
 #include "hotstitch/words.h"
 #include "source/digesting_sink.h"
 #include "work/kit_state.h"
+#include "work/opened.h"
 #include "work/receipts.h"
 
 namespace hotstitch {
@@ -38,21 +39,30 @@ const KitResult& KitJob::result() const noexcept {
     return state_->result;
 }
 const KitPlan& KitJob::plan() {
+    refuse_unopened(!state_->kits.empty());
     if (!state_->plan) state_->make_plan();
     return *state_->plan;
 }
 std::vector<KitConflict> KitJob::conflicts() const {
-    return find_conflicts(state_->ways, state_->plan->steps, state_->work);
+    return find_conflicts(state_->ways, opened(state_->plan).steps, state_->work);
 }
 void KitJob::refuse_conflicts() const {
     if (const auto found = conflicts(); !found.empty()) throw conflict_error(found, state_->kits);
+}
+void KitJob::try_steps() {
+    plan();
+    state_->run_steps();
+    for (const auto& [address, base] : state_->working)
+        for (const auto& [name, entry] : base->tree)
+            if (entry.working && entry.working->changed()) entry.working->now(state_->work);
+    state_->tried = true;
 }
 const KitResult& KitJob::run() {
     plan();
     if (!state_->result.made.empty()) return state_->result;  // made before
     refuse_conflicts();
     state_->check_room();
-    state_->run_steps();
+    if (!state_->tried) state_->run_steps();
     deliver(*state_);
     return state_->result;
 }
@@ -175,6 +185,14 @@ void KitJob::State::refuse_missing() const {
                     .hint(fmt::format("{} needs it: name the file or folder, or the folder that it lies in", kit.name));
             const KitNear& near = one.near.front();
             const bool made = is_made_already(kit, near);
+            if (near.reading && !made)
+                throw Error(ErrorCode::wrong_source,
+                            fmt::format("{} is {} in another form: read {}, it is the right one", near.address, title,
+                                        words_for(*near.reading)))
+                    .in("base")
+                    .wanted(edition_words(*one.base))
+                    .found(fmt::format("{}: {}", counted(near.size, "byte", "bytes"), near.what))
+                    .hint("bring it in that form; describe tells more of this file");
             throw Error(ErrorCode::wrong_source,
                         made ? fmt::format("{} is what {} makes already, not {}", near.address, kit.name, title)
                              : fmt::format("{} is not {}, which {} is for", near.address, title, kit.name))
@@ -187,6 +205,34 @@ void KitJob::State::refuse_missing() const {
                 .hint(made ? "use it as it is, or look for the original"
                            : "look for the edition that the kit is for; its readme may say more");
         }
+}
+
+/// Everything that was named has to be for something: else it would be left out without a word.
+void KitJob::State::refuse_unused() const {
+    for (const std::string& given : request.given) {
+        const auto is_used = [&](const KitBaseFound& found) {
+            const auto lies_there = [&](const std::string& address) {
+                return address == given ||
+                       (address.starts_with(given) &&
+                        (given.ends_with('/') || address[given.size()] == '/' || address[given.size()] == ':'));
+            };
+            return found &&
+                   (lies_there(found.address) || std::any_of(found.again.begin(), found.again.end(), lies_there));
+        };
+        if (std::any_of(bases.begin(), bases.end(),
+                        [&](const auto& of_kit) { return std::any_of(of_kit.begin(), of_kit.end(), is_used); }))
+            continue;
+        std::error_code code;
+        const bool folder = fs::is_directory(given, code);
+        const bool patch = !folder && recognise_patch(head_of(open_file(given, work)));
+        throw Error(ErrorCode::usage, fmt::format("{} is nothing that {} asks for", given,
+                                                  kits.size() == 1 ? kits.front().kit().name : "one of the kits"))
+            .in("base")
+            .found(patch    ? "it is a patch"
+                   : folder ? "none of its files is"
+                            : "")
+            .hint(patch ? "apply the kit first, then the patch to what it made" : "leave it out");
+    }
 }
 
 bool KitJob::State::is_ours(const Receipt& receipt) const {
@@ -215,6 +261,7 @@ void KitJob::State::make_plan() {
         return;
     }
     refuse_missing();
+    refuse_unused();
     plan.emplace();
     plan->bases = bases;
     for (std::size_t i = 0; i < kits.size(); ++i) {
@@ -236,7 +283,7 @@ void KitJob::State::make_plan() {
 
 void KitJob::State::plan_outputs() {
     std::set<std::string> names;
-    std::set<const WorkingBase*> made;
+    std::map<const WorkingBase*, std::size_t> made;  ///< by which of the kits
     for (std::size_t i = 0; i < kits.size(); ++i)
         for (const KitOutput& output : kits[i].kit().outputs) {
             const auto [id, part] = split_kit_address(kits[i].kit(), output.from);
@@ -245,7 +292,7 @@ void KitJob::State::plan_outputs() {
             if (!id.empty()) {
                 const WorkingBase& base = *ways[i].bases.at(id);
                 // Several kits on one base: it is made once, where the first of them has it.
-                if (part.empty() && !made.insert(&base).second) continue;
+                if (part.empty() && made.emplace(&base, i).first->second != i) continue;
                 planned.folder = base.is_folder() && part.empty();
                 if (planned.folder)
                     for (const auto& [name, entry] : base.tree) planned.size += entry.size;

@@ -92,6 +92,24 @@ void check_bases(const Receipt& receipt, const fs::path& folder, const WorkOptio
     }
 }
 
+/// Of the folders that were made for the outputs, those in which nothing is left; the player's own stay.
+void remove_made_folders(const Receipt& receipt, const fs::path& folder, const std::set<fs::path>& now) {
+    std::error_code code;
+    for (auto name = receipt.kits->folders.rbegin(); name != receipt.kits->folders.rend(); ++name) {
+        const fs::path path = path_from_receipt(*name, folder);
+        const bool used = std::any_of(now.begin(), now.end(), [&](const fs::path& file) {
+            return !file.lexically_relative(path).empty() && *file.lexically_relative(path).begin() != "..";
+        });
+        // A receipt may say anything: only what lies above an output of it, and no link.
+        const bool above =
+            std::any_of(receipt.kits->outputs.begin(), receipt.kits->outputs.end(), [&](const auto& one) {
+                const fs::path inside = path_from_receipt(one.file.path, folder).lexically_relative(path);
+                return !inside.empty() && *inside.begin() != ".." && inside != ".";
+            });
+        if (!used && above && fs::is_directory(fs::symlink_status(path, code))) fs::remove(path, code);
+    }
+}
+
 }  // namespace
 
 bool is_as_made(const ReceiptKits::Output& output, const fs::path& path, const WorkOptions& work) {
@@ -112,7 +130,7 @@ std::vector<std::string> not_as_made(const Receipt& receipt, const fs::path& fol
 }
 
 UndoResult undo_kits(const fs::path& file, const Receipt& receipt, const WorkOptions& work) {
-    const fs::path folder = file.parent_path(), root = path_from_receipt(receipt.kits->root, folder);
+    const fs::path folder = file.parent_path();
     std::error_code code;
     std::vector<std::pair<fs::path, const ReceiptKits::Output*>> there;
     for (const ReceiptKits::Output& output : receipt.kits->outputs) {
@@ -132,29 +150,21 @@ UndoResult undo_kits(const fs::path& file, const Receipt& receipt, const WorkOpt
         if (const auto kept = remove_output(*output, path)) result.kept = kept;
     const fs::path receipt_file = receipt_path(file);
     if (const auto stamp = stamp_of(receipt_file)) remove_file(receipt_file, *stamp, false);
-    // Folders that were made for the outputs, as far as nothing else is in them.
-    for (const ReceiptKits::Output& output : receipt.kits->outputs)
-        for (fs::path at = path_from_receipt(output.file.path, folder).parent_path();
-             at != root && at.lexically_relative(root).string().rfind("..", 0) != 0 && at.has_relative_path();
-             at = at.parent_path())
-            if (!fs::is_empty(at, code) || !fs::remove(at, code)) break;
+    remove_made_folders(receipt, folder, {});
     return result;
 }
 
 void remove_former(const Receipt& receipt, const fs::path& folder, const std::set<fs::path>& now,
                    const WorkOptions& work) {
     const fs::path old_receipt = receipt_path(folder / receipt.target.path);
-    std::set<fs::path> emptied;
     for (const ReceiptKits::Output& output : receipt.kits->outputs) {
         const fs::path path = path_from_receipt(output.file.path, folder);
         if (now.contains(path) || !is_as_made(output, path, work)) continue;
         remove_output(output, path);
-        emptied.insert(path.parent_path());
     }
     if (const auto stamp = stamp_of(old_receipt); stamp && !now.contains(old_receipt))
         remove_file(old_receipt, *stamp, false);
-    std::error_code code;
-    for (const fs::path& one : emptied) fs::remove(one, code);  // where nothing else is in it
+    remove_made_folders(receipt, folder, now);
 }
 
 std::optional<Receipt> receipt_of(const fs::path& output) {

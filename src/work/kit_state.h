@@ -22,6 +22,7 @@ struct KitJob::State {
     std::vector<KitOnItsWay> ways;
     std::map<std::string, std::shared_ptr<WorkingBase>> working;  ///< by address
     KitResult result;
+    bool tried = false;          ///< the steps are done
     std::filesystem::path root;  ///< that the names of outputs are below
 
     void open();
@@ -32,6 +33,7 @@ struct KitJob::State {
     bool is_ours(const Receipt& receipt) const;
     void make_plan();
     void refuse_missing() const;
+    void refuse_unused() const;
     void plan_outputs();
     void settle_root();
     void refuse_bad_places() const;

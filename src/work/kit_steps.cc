@@ -136,8 +136,10 @@ public:
         base_ = kit.bases.at(id).get();
         if (!part.empty()) names_ = split_address(part);
         auto maps = std::make_shared<Maps>();  // the kit's alone, so that it makes the same for everybody
-        for (const SharedMap& map : kit.kit.maps()->all()) maps->add(map);
-        if (!step.map.empty()) maps->add(map_of_kit(kit.kit, step.map), true);
+        for (const SharedMap& map : kit.kit.maps()->all())
+            if (!traits_of(*map).for_any) maps->add(map);
+        if (!step.map.empty()) own_maps_.push_back(map_of_kit(kit.kit, step.map));
+        for (const SharedMap& map : own_maps_) maps->add(map, true);
         work_.limits.maps = std::move(maps);
     }
 
@@ -179,7 +181,10 @@ private:
         const std::shared_ptr<const PatchReader> reader = open_patch(*bytes, work_.limits);
         if (reader->facts().format == PatchFormat::edits) {
             auto maps = std::make_shared<Maps>(*work_.limits.maps);
-            for (const std::string& map : reader->facts().maps) maps->add(map_of_kit(kit_.kit, map_beside(name, map)));
+            for (const std::string& map : reader->facts().maps) {
+                own_maps_.push_back(map_of_kit(kit_.kit, map_beside(name, map)));
+                maps->add(own_maps_.back(), traits_of(*own_maps_.back()).for_any);
+            }
             work_.limits.maps = std::move(maps);
         }
         WorkingFile& file = target();
@@ -192,9 +197,9 @@ private:
         change(file, names_, [&](const SharedSource& content, const Limits& limits) {
             const std::shared_ptr<ByteSink> made = scratch_of(limits);
             ApplyOptions options;
-            options.limits = limits;
+            options.limits = with_own_maps(limits);
             options.progress = work_.progress;
-            hotstitch::apply(*open_patch(*bytes, limits), *content, *made, options);
+            hotstitch::apply(*open_patch(*bytes, options.limits), *content, *made, options);
             return replaced(*content, held(made), file);
         });
     }
@@ -206,12 +211,23 @@ private:
         return list;
     }
 
+    /// What is looked at is what the step names, at whatever depth: its own maps are for that.
+    Limits with_own_maps(const Limits& inside) const {
+        if (names_.empty() || own_maps_.empty()) return inside;
+        Limits limits = inside;
+        auto maps = std::make_shared<Maps>(inside.maps ? *inside.maps : Maps());
+        for (const SharedMap& map : own_maps_)
+            if (traits_of(*map).part.empty()) maps->add(map, true);
+        limits.maps = std::move(maps);
+        return limits;
+    }
+
     void set_fields() {
         WorkingFile& file = target();
         change(file, names_, [&](const SharedSource& content, const Limits& limits) {
             FieldOptions options;
-            options.limits = limits;
-            FieldPlan plan = FileFields(content, limits).set(step_.set, options);
+            options.limits = with_own_maps(limits);
+            FieldPlan plan = FileFields(content, options.limits).set(step_.set, options);
             for (const SharedSource& kept : plan.kept) file.keep(kept);
             return plan.change;
         });
@@ -341,6 +357,7 @@ private:
     WorkOptions work_;
     WorkingBase* base_ = nullptr;
     std::vector<std::string> names_;
+    std::vector<SharedMap> own_maps_;  ///< that the step, or its edit list, names
 };
 
 }  // namespace

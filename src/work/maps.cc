@@ -41,7 +41,10 @@ SharedMap read_map_file(const fs::path& path, const WorkOptions& options) {
 std::shared_ptr<const Maps> maps_of(const MapChoice& choice, const WorkOptions& options,
                                     std::vector<std::string>* broken) {
     auto maps = std::make_shared<Maps>();
-    for (const std::string& file : choice.files) maps->add(read_map_file(file, options));
+    for (const std::string& file : choice.files) {
+        const SharedMap map = read_map_file(file, options);
+        maps->add(map, traits_of(*map).for_any);
+    }
     if (choice.folder.empty()) return maps;
     for (const fs::path& path : files_in(choice.folder)) {
         if (!path.filename().string().ends_with(map_extension)) continue;
@@ -66,10 +69,14 @@ Limits limits_for_patch(const InputFile& patch, const WorkOptions& options) {
         if (leads_out(name))
             throw Error(ErrorCode::refused, "an edit list names no map outside of its folder").found(name);
         std::error_code code;
-        if (fs::is_regular_file(folder / name, code)) maps->add(read_map_file(folder / name, options));
+        if (!fs::is_regular_file(folder / name, code)) continue;
+        const SharedMap map = read_map_file(folder / name, options);
+        maps->add(map, traits_of(*map).for_any);
     }
     const auto beside = maps_of({.files = {}, .folder = folder.empty() ? "." : folder.string()}, options);
-    for (const SharedMap& map : beside->all()) maps->add(map);
+    // One that names nothing of its file is for no list that does not name it.
+    for (const SharedMap& map : beside->all())
+        if (!traits_of(*map).for_any) maps->add(map);
     limits.maps = std::move(maps);
     return limits;
 }

@@ -82,4 +82,13 @@ void refuse_inputs(const fs::path& output, const std::vector<const InputFile*>& 
                 .hint(std::string(hint));
 }
 
+void refuse_inputs(const fs::path& output, const std::vector<fs::path>& inputs) {
+    std::error_code code;
+    for (const fs::path& input : inputs)
+        if (fs::equivalent(output, input, code))
+            throw Error(ErrorCode::usage, fmt::format("the output {} is one of the inputs", output.string()))
+                .in("output")
+                .hint("name another output");
+}
+
 }  // namespace hotstitch

@@ -7,6 +7,7 @@
 #include <numeric>
 #include <span>
 
+#include "base/letters.h"
 #include "hotstitch/error.h"
 #include "hotstitch/part_jobs.h"
 #include "hotstitch/patch_jobs.h"
@@ -106,20 +107,125 @@ std::vector<PutItem> expanded(const InputFile& file, const std::vector<PutItem>&
                 const SharedSource before = now.size() == there->second.size ? container->open(there->second) : nullptr;
                 if (before && are_same(*before, now)) continue;
             }
-            std::string address;
-            for (const char c : name) address += c == ':' ? std::string("\\:") : std::string(1, c);
-            all.push_back({.part = std::move(address), .from = path.string()});
+            all.push_back({.part = escaped_part(name), .from = path.string()});
         }
     }
     return all;
+}
+
+/// Names as they are found: without regard to case and a version.
+std::vector<std::string> plain_names(const std::string& address) {
+    std::vector<std::string> names = split_address(address);
+    for (std::string& name : names) {
+        name = lower(name);
+        const std::size_t version = name.rfind(';');
+        if (version != std::string::npos && name.find_first_not_of("0123456789", version + 1) == std::string::npos)
+            name.resize(version);
+    }
+    return names;
+}
+
+/// Two that name one part, or a part and what lies in it, contradict each other.
+void refuse_contradictions(const std::vector<PutItem>& items) {
+    std::map<std::vector<std::string>, const PutItem*> seen;
+    const auto told = [](const PutItem& item) {
+        return item.remove ? "--remove " + item.part : fmt::format("{}={}", item.part, item.from);
+    };
+    const auto refuse = [&](const PutItem& a, const PutItem& b) {
+        throw Error(ErrorCode::usage, "two of the parts in this call contradict each other")
+            .in("part")
+            .found(fmt::format("{} and {}", told(a), told(b)))
+            .hint("name one of them, or make two calls");
+    };
+    for (const PutItem& item : items) {
+        const auto [other, is_new] = seen.emplace(plain_names(item.part), &item);
+        if (!is_new) refuse(*other->second, item);
+    }
+    for (const auto& [names, item] : seen)
+        for (std::size_t count = 1; count < names.size(); ++count)
+            if (const auto outer = seen.find({names.begin(), names.begin() + static_cast<std::ptrdiff_t>(count)});
+                outer != seen.end())
+                refuse(*outer->second, *item);
+}
+
+/// Parts of the outermost container, changed as one layout where the container can do that. False: one after the other.
+bool put_at_once(const InputFile& file, const std::vector<PutItem>& items, const PutOptions& options,
+                 const WorkOptions& work, PutPlan& plan) {
+    if (items.size() < 2) return false;
+    const auto container = open_with_tracks(file, file, work);
+    if (!container) return false;
+    std::map<std::string, Part> parts;
+    for (Part& part : container->parts()) parts.emplace(part.name, std::move(part));
+    std::vector<PartChange> changes;
+    for (const PutItem& item : items) {
+        const std::vector<std::string> names = split_address(item.part);
+        if (names.size() != 1) return false;
+        PutStep step{.part = {}, .address = item.part, .from = item.from};
+        PartChange change{names.front(), item.content};
+        if (!item.remove && !item.content) {
+            const auto opened = std::make_shared<InputFile>(open_file(item.from, work));
+            step.from = opened->origin();
+            change.content = opened;
+        }
+        auto found = parts.find(names.front());
+        if (found == parts.end()) try {
+                found = parts.find(find_part(*container, names.front()).name);
+            } catch (const Error& error) {
+                if (!no_such_part(error)) throw;
+                if (!options.add || item.remove) return plan.steps.clear(), false;  // which says what is missing
+            }
+        if (found != parts.end()) {
+            change.name = found->first;
+            step.part = found->second;
+            const SharedSource inner = content_of(*container, found->second, work.limits);
+            plan.kept.push_back(inner);
+            step.changed =
+                change.content ? bytes_in(differing_ranges(*inner, *change.content)) : found->second.size.value_or(0);
+        } else {
+            change.add = true;
+            step.part = {
+                .name = names.front(), .kind = "file", .size = change.content->size(), .offset = {}, .head = {}};
+            step.changed = change.content->size();
+        }
+        step.outer = step.part;
+        plan.steps.push_back(std::move(step));
+        changes.push_back(std::move(change));
+    }
+    const auto made = container->change_all(changes, options);
+    if (!made) {
+        plan.steps.clear();
+        return false;
+    }
+    plan.change = made->change;
+    const std::uint64_t all = bytes_in(made->change.changed_ranges(file));
+    std::uint64_t in_parts = 0;
+    for (std::size_t i = 0; i < plan.steps.size(); ++i) {
+        PutStep& step = plan.steps[i];
+        const PutResult& part = made->parts[i];
+        step.how = part.how, step.from_offset = part.from, step.to_offset = part.to;
+        step.warnings = part.warnings;
+        step.size_before = file.size(), step.size_after = made->change.result_size();
+        step.mended = part.mended.value_or(0);
+        in_parts += step.changed;
+        if (changes[i].content) changes[i].content->check_intact();
+    }
+    // Where a container does not tell what follows: all that changes, once.
+    if (!made->parts.front().mended) plan.steps.front().mended = all - std::min(all, in_parts);
+    file.check_intact();
+    return true;
 }
 
 }  // namespace
 
 PutPlan plan_put(const InputFile& file, const std::vector<PutItem>& items, const PutOptions& options,
                  const WorkOptions& work) {
-    PutPlan plan{{}, ChangeList(file.size()), {}};
-    for (const PutItem& item : expanded(file, items, work)) {
+    PutPlan plan{{}, ChangeList(file.size()), {}, {}};
+    const std::vector<PutItem> all = expanded(file, items, work);
+    refuse_contradictions(all);
+    for (const PutItem& item : all)
+        if (!item.remove && !item.content) plan.read.emplace_back(split_file(item.from).first);
+    if (put_at_once(file, all, options, work, plan)) return plan;
+    for (const PutItem& item : all) {
         SharedSource content = item.content;
         std::string from = item.from;
         if (!item.remove && !content) {
@@ -142,8 +248,8 @@ PutPlan plan_put(const InputFile& file, const std::vector<PutItem>& items, const
         if (result.mended && outer.lies != "computed") {
             step.mended = *result.mended;
         } else if (!result.how.empty()) {  // of whole sectors, their codes too
-            const std::uint64_t all = bytes_in(result.change.changed_ranges(*made));
-            step.mended = all - std::min(all, step.changed);
+            const std::uint64_t touched = bytes_in(result.change.changed_ranges(*made));
+            step.mended = touched - std::min(touched, step.changed);
         } else {
             for (const ByteRange& range : result.change.changed_ranges(*made))
                 if (!lies_in(outer, range)) step.mended += range.length;

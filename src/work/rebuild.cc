@@ -40,10 +40,12 @@ private:
 FolderDisc disc_of_folder(const fs::path& folder, const std::vector<PutItem>& instead, const WorkOptions& work) {
     std::vector<std::pair<std::string, SharedSource>> files;
     std::optional<InputFile> begin;
+    std::vector<fs::path> read;
     for (const fs::path& path : files_below(folder)) {
         const auto stamp = stamp_of(path);
         if (!stamp) continue;
         const std::string name = path.lexically_relative(folder).generic_string();
+        read.push_back(path);
         SharedSource content = std::make_shared<LooseFile>(path, *stamp);
         for (const PutItem& item : instead)
             if (item.part == name && !item.remove) content = std::make_shared<InputFile>(open_file(item.from, work));
@@ -66,7 +68,7 @@ FolderDisc disc_of_folder(const fs::path& folder, const std::vector<PutItem>& in
             .hint("a disc's files, taken with \"DISC:\", lie in sys/ and files/");
     const SharedSource disc = disc_from_files(files);
     if (!begin) begin.emplace(folder / fs::path(files.front().first), work.limits, work.progress);
-    FolderDisc made{*std::move(begin), ChangeList(0), files.size(), disc->size()};
+    FolderDisc made{*std::move(begin), ChangeList(0), files.size(), disc->size(), std::move(read)};
     made.change = ChangeList(made.begin.size());
     made.change.put_from(0, made.begin.size(), disc, 0, disc->size());
     return made;

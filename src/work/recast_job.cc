@@ -1,16 +1,32 @@
 // SPDX-License-Identifier: MIT
 // A patch in another format, and patches held against each other. Both begin alike: a source, out of its archive where
 // it lies in one, and patches with what lies beside them. Tested by tests/recast_test.cc and tests/cli_streams_test.cc.
+#include <fmt/format.h>
+
 #include "hotstitch/cartridge.h"
 #include "hotstitch/delivery.h"
 #include "hotstitch/error.h"
 #include "hotstitch/patch_jobs.h"
+#include "hotstitch/words.h"
 #include "source/whole.h"
 #include "work/combine.h"
+#include "work/opened.h"
 
 namespace hotstitch {
 
 namespace fs = std::filesystem;
+
+namespace {
+
+/// What a patch without checks cannot be meant for.
+Error misfit(const Diagnosis& why) {
+    return Error(ErrorCode::wrong_source, "this cannot be the source the patch was made for")
+        .in("source")
+        .found(words_for(why.reasons.front()))
+        .hint(words_for_next(why));
+}
+
+}  // namespace
 
 struct RecastJob::State {
     RecastRequest request;
@@ -42,14 +58,14 @@ void RecastJob::open() {
                                       joined_checks(state_->patch->found, request.expected), state_->work));
 }
 
-const SourceFile& RecastJob::source() const noexcept {
-    return *state_->source;
+const SourceFile& RecastJob::source() const {
+    return opened(state_->source);
 }
 bool RecastJob::swapped() const noexcept {
     return state_->swapped;
 }
-const PatchInput& RecastJob::patch() const noexcept {
-    return *state_->patch;
+const PatchInput& RecastJob::patch() const {
+    return opened(state_->patch);
 }
 
 RecastResult RecastJob::State::into(ByteSink& sink) const {
@@ -60,13 +76,20 @@ RecastResult RecastJob::State::into(ByteSink& sink) const {
     options.allow_patch = request.allow_patch;
     options.limits = patch->limits;
     options.progress = work.progress;
-    return {.report = recast(patch->file, source->file, format, sink, options)};
+    RecastResult result;
+    result.reading = reading_for(*patch->reader, source->file, options.checks, work);
+    if (const auto& why = result.reading.diagnosis; why && result.reading.by_plausibility && !request.allow_source)
+        throw misfit(*why);
+    result.report = recast(patch->file, *result.reading.of(source->file), format, sink, options);
+    return result;
 }
 
 RecastResult RecastJob::run() {
+    opened(state_->source);
     const fs::path beside = fs::path(state_->patch->file.path()).replace_extension(traits_of(state_->format).extension);
     const fs::path path = output_path(state_->request.output, beside);
     refuse_inputs(path, {&state_->source->file, &state_->patch->file}, "name another output");
+    refuse_inputs(path, state_->work.read);
     OutputFile file(path, {.replace = state_->request.replace});
     RecastResult result = state_->into(file);
     result.stood_already = file.stands_already();
@@ -76,6 +99,7 @@ RecastResult RecastJob::run() {
 }
 
 RecastResult RecastJob::run(ByteSink& sink) {
+    opened(state_->source);
     return state_->into(sink);
 }
 
@@ -84,10 +108,34 @@ struct OverlapJob::State {
     WorkOptions work;
     std::optional<SourceFile> source;
     std::vector<PatchInput> patches;
+    SourceReading reading;
+
+    void settle_reading();
 };
 
+void OverlapJob::State::settle_reading() {
+    std::optional<std::string> first;
+    for (const PatchInput& patch : patches) {
+        SourceReading found = reading_for(*patch.reader, source->file, joined_checks(patch.found, {}), work);
+        if (found.diagnosis && found.by_plausibility && !request.allow_source) throw misfit(*found.diagnosis);
+        const std::string code = found.reading ? code_of(*found.reading) : std::string();
+        if (first && *first != code)
+            throw Error(ErrorCode::wrong_source, "the patches were made for different forms of the file")
+                .in("source")
+                .found(fmt::format("{} is for the file {}", patch.file.path().string(),
+                                   found.reading ? words_for(*found.reading) : std::string("as it is")))
+                .hint("hold them against each other in one form: recast one of them for the other's");
+        first = code;
+        reading = std::move(found);
+    }
+}
+
+const SourceReading& OverlapJob::reading() const noexcept {
+    return state_->reading;
+}
+
 OverlapJob::OverlapJob(OverlapRequest request, WorkOptions options)
-    : state_(std::make_unique<State>(State{std::move(request), std::move(options), {}, {}})) {}
+    : state_(std::make_unique<State>(State{std::move(request), std::move(options), {}, {}, {}})) {}
 OverlapJob::~OverlapJob() = default;
 
 void OverlapJob::open() {
@@ -100,8 +148,8 @@ void OverlapJob::open() {
     for (const std::string& name : request.patches) state_->patches.push_back(open_patch_input(name, state_->work));
 }
 
-const SourceFile& OverlapJob::source() const noexcept {
-    return *state_->source;
+const SourceFile& OverlapJob::source() const {
+    return opened(state_->source);
 }
 const std::vector<PatchInput>& OverlapJob::patches() const noexcept {
     return state_->patches;
@@ -112,7 +160,10 @@ std::vector<OverlapPair> OverlapJob::run(std::size_t most) {
         std::vector<ByteRange> ranges;
         std::unique_ptr<ByteSink> target;
     };
-    const InputFile& source = state_->source->file;
+    opened(state_->source);
+    state_->settle_reading();
+    const SharedSource read = state_->reading.of(state_->source->file);
+    const ByteSource& source = *read;
     std::vector<Made> made;
     for (const PatchInput& patch : state_->patches) {
         made.push_back({{}, scratch_of(state_->work.limits)});
@@ -121,7 +172,7 @@ std::vector<OverlapPair> OverlapJob::run(std::size_t most) {
         options.allow_source = state_->request.allow_source;
         options.limits = patch.limits;
         options.progress = state_->work.progress;
-        apply(patch.file, source, *made.back().target, options);
+        apply(*patch.reader, source, *made.back().target, options);
         made.back().ranges = written_ranges(*PatchForSource(*patch.reader, source), source.size(), state_->work.limits);
     }
     std::vector<OverlapPair> pairs;

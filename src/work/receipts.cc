@@ -9,6 +9,7 @@
 
 #include "hotstitch/error.h"
 #include "hotstitch/words.h"
+#include "work/sheets.h"
 
 namespace hotstitch {
 
@@ -46,6 +47,19 @@ fs::path really_absolute(const fs::path& path) {
     if (!code) absolute = fs::weakly_canonical(absolute, code);
     if (code) throw Error(ErrorCode::io, fmt::format("cannot find the place of {}: {}", path.string(), code.message()));
     return absolute;
+}
+
+fs::path file_of_receipt(const fs::path& named) {
+    const fs::path file = really_absolute(named);
+    std::error_code code;
+    if (!fs::is_regular_file(file, code) || fs::exists(receipt_path(file), code)) return file;
+    try {
+        const InputFile opened(file);
+        if (const auto sheet = sheet_in(opened)) return really_absolute(open_by_sheet(opened, *sheet, {}, {}).path());
+    } catch (const Error& error) {  // a sheet whose files are not there leads nowhere
+        if (error.code() == ErrorCode::cancelled) throw;
+    }
+    return file;
 }
 
 /// Empty for what came through a pipe: it cannot be found again.

@@ -16,12 +16,22 @@ namespace fs = std::filesystem;
 
 namespace {
 
+/// What else was read is no place for an output.
+void refuse_others(const fs::path& output, const RewriteRequest& request, const WorkOptions& work) {
+    refuse_inputs(output, work.read);
+    refuse_inputs(output, request.read);
+}
+
 /// What was taken off appears together with what is made.
 template <class Set>
 void keep_aside(const InputFile& source, const RewriteRequest& request, Set& set) {
     if (request.aside.empty()) return;
     refuse_inputs(request.aside, {&source}, "name another file for the header");
-    set.add(request.aside, {.replace = request.aside_replace}).write(request.aside_bytes);
+    const OutputOptions options{.replace = request.aside_replace};
+    if constexpr (requires { set.add_kept(request.aside, options); })
+        set.add_kept(request.aside, options).write(request.aside_bytes);
+    else
+        set.add(request.aside, options).write(request.aside_bytes);
 }
 
 /// Nothing is matched.
@@ -33,6 +43,7 @@ RewriteResult write_patch(const InputFile& source, const ChangeList& change, con
             .in("format")
             .hint("name it, or give the patch a name with its extension");
     refuse_inputs(request.patch, {&source}, "name another file for the patch");
+    refuse_others(request.patch, request, work);
     OutputSet set;
     OutputFile& out = set.add(request.patch, {.replace = request.replace});
     keep_aside(source, request, set);
@@ -132,6 +143,8 @@ RewriteResult rewrite(const InputFile& source, const ChangeList& change, const R
     if (!request.in_place)
         refuse_inputs(path, {&source}, "name another output, or replace the file in place (it is kept as a backup)",
                       "output or in place");
+    refuse_others(path, request, work);
+    if (!sheet.sheet.empty()) refuse_others(sheet.sheet, request, work);
     Delivery delivery(source, path,
                       {.replace = request.replace,
                        .in_place = request.in_place,

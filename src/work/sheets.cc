@@ -99,6 +99,13 @@ public:
     PutResult add(const std::string& name, const SharedSource& content, const PutOptions& options) const override {
         return disc_ ? disc_->add(name, content, options) : Container::add(name, content, options);
     }
+    std::optional<PartChanges> change_all(const std::vector<PartChange>& changes,
+                                          const PutOptions& options) const override {
+        const bool tracks = std::any_of(changes.begin(), changes.end(), [&](const PartChange& change) {
+            return track_named(sheet_, change.name) != nullptr;
+        });
+        return disc_ && !tracks ? disc_->change_all(changes, options) : std::nullopt;
+    }
     PutResult remove(const Part& part, const PutOptions& options) const override {
         return disc_ ? disc_->remove(part, options) : Container::remove(part, options);
     }

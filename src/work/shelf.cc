@@ -53,6 +53,8 @@ struct Shelf::State {
     fs::path find_original(const ShelfState& state) const;
     ShelfMod add(const std::string& path, const fs::path& source);
     void add_file(ShelfMod& mod, const fs::path& from) const;
+    void refuse_other_kind(const std::string& path, const InputFile& file, const InputFile& from) const;
+    std::string same_mod(const ShelfMod& one) const;
     void check_kit_fits(const std::string& kit, const fs::path& source) const;
     std::optional<fs::path> set_aside(const ShelfState& state) const;
     void bring_back(const ShelfState& state, const std::optional<fs::path>& aside);
@@ -89,6 +91,12 @@ void Shelf::State::write() const {
 
 ShelfState Shelf::State::look() const {
     ShelfState state{.game = game, .shelf = folder, .folder = game_is_folder, .mods = mods, .original = original};
+    std::error_code code;
+    state.holds_files = fs::exists(folder / "changed", code) && !fs::is_empty(folder / "changed", code);
+    if (!fs::exists(game, code)) {
+        state.gone = true, state.place = ShelfPlace::unknown;
+        return state;
+    }
     if (game_is_folder) {
         const auto way_back = way_back_of(game);
         if (way_back && way_back->stopped)
@@ -145,10 +153,32 @@ void Shelf::State::add_file(ShelfMod& one, const fs::path& from) const {
     out.commit(work.progress);
 }
 
+/// A modified copy is of the game's own kind.
+void Shelf::State::refuse_other_kind(const std::string& path, const InputFile& file, const InputFile& from) const {
+    if (recognise_patch(head_of(file))) return;
+    const Identity mod = identify(file), own = identify(from);
+    if (mod.kind.name == own.kind.name && mod.platform == own.platform) return;
+    if (mod.is("data") || own.is("data")) return;  // nothing says so
+    throw Error(ErrorCode::wrong_source, fmt::format("{} is no mod of {}", path, game.filename().string()))
+        .in("mod")
+        .wanted(fmt::format("a patch, a kit, or a modified copy: {}", words_for(own)))
+        .found(words_for(mod))
+        .hint("what belongs beside the game goes into a kit");
+}
+
+/// What is on the shelf under another name already; empty: nothing is.
+std::string Shelf::State::same_mod(const ShelfMod& one) const {
+    for (const ShelfMod& other : mods) {
+        std::error_code code;
+        if (other.name == one.name || other.size != one.size || !fs::exists(folder / other.file, code)) continue;
+        if (are_same(InputFile(folder / other.file), InputFile(folder / one.file))) return other.name;
+    }
+    return {};
+}
+
 /// One more on the shelf: a kit is packed, a patch is copied, and of a modified copy the difference is kept.
 ShelfMod Shelf::State::add(const std::string& path, const fs::path& source) {
-    const fs::path plain = fs::path(path) / ".";
-    const fs::path named = fs::is_directory(path) ? plain.lexically_normal().parent_path() : fs::path(path);
+    const fs::path named = fs::is_directory(path) ? with_own_name(path) : fs::path(path);
     ShelfMod one{.name = fs::is_directory(path) ? named.filename().string() : named.stem().string()};
     one.name = safe_name(one.name);
     if (one.name == "original")
@@ -177,17 +207,16 @@ ShelfMod Shelf::State::add(const std::string& path, const fs::path& source) {
     }
     const InputFile file = open_file(path, work);
     const InputFile from(source);
+    refuse_other_kind(path, file, from);
     if (recognise_patch(head_of(file))) {
         const auto patch = open_patch(file, limits_for_patch(file, work));
         const auto beside = find_checks(file);
-        const Fit found = fit(*patch, from, beside ? beside->checks : Checks{}, work.limits, work.progress);
-        for (const DigestMismatch& m : found.mismatches)
+        if (const auto why = reading_for(*patch, from, beside ? beside->checks : Checks{}, work).diagnosis)
             throw Error(ErrorCode::wrong_source,
                         fmt::format("{} is for another file than {}", path, game.filename().string()))
-                .in(m.name)
-                .wanted(m.wanted)
-                .found(m.found)
-                .hint("hotstitch verify says more");
+                .in("mod")
+                .found(words_for(why->reasons.front()))
+                .hint(words_for_next(*why));
         one.file = "mods/" + one.name + named.extension().string();
         add_file(one, path);
         return one;
@@ -204,7 +233,7 @@ ShelfMod Shelf::State::add(const std::string& path, const fs::path& source) {
 
 /// What nobody knows gets a place on the shelf, under a dated name.
 std::optional<fs::path> Shelf::State::set_aside(const ShelfState& state) const {
-    if (state.place != ShelfPlace::unknown) return std::nullopt;
+    if (state.place != ShelfPlace::unknown || state.gone) return std::nullopt;
     const fs::path path = folder / "changed" / game.filename();
     std::error_code code;
     fs::create_directories(path.parent_path(), code);
@@ -228,6 +257,12 @@ void Shelf::State::bring_back(const ShelfState& state, const std::optional<fs::p
     } else {
         // What stands there can be made again, or was put aside: so the very file comes back, with its times.
         const fs::path kept = find_original(state);
+        if (state.gone) {
+            OutputFile out(game);  // the shelf's copy stays until the other stands there
+            write_source(InputFile(kept), out);
+            out.commit(work.progress);
+            return forget_used();
+        }
         const auto kept_was = stamp_of(kept), game_was = stamp_of(game);
         if (!kept_was || !game_was) throw Error(ErrorCode::io, fmt::format("{} is gone", game.string()));
         put_backup_back(kept, *kept_was, game, *game_was, false);
@@ -256,7 +291,9 @@ void Shelf::State::make(const std::vector<std::string>& names, const fs::path& s
         job.run(out);
         return;
     }
-    ApplyJob job({.source = source.string(), .patches = files}, work);
+    ApplyRequest request{.source = source.string(), .patches = files};
+    request.keep_representation = true;  // what the game's place holds keeps its form
+    ApplyJob job(std::move(request), work);
     job.open();
     const ApplyResult& result = job.run(out);
     if (result.outcome == ApplyOutcome::wrong_source && result.refusal) throw Error(*result.refusal);
@@ -320,11 +357,13 @@ Shelf::Shelf(const fs::path& game, WorkOptions options) : state_(std::make_uniqu
     State& s = *state_;
     std::error_code code;
     s.game = really_absolute(game.has_filename() ? game : game.parent_path());  // "FOLDER/" too
-    if (!fs::exists(s.game, code)) throw Error(ErrorCode::io, fmt::format("there is no {}", game.string()));
-    s.game_is_folder = fs::is_directory(s.game, code);
     s.folder = fs::path(s.game).concat(".shelf");
+    const bool gone = !fs::exists(s.game, code);
+    if (gone && !fs::is_regular_file(s.original_path(), code))
+        throw Error(ErrorCode::io, fmt::format("there is no {}", game.string()));
+    s.game_is_folder = fs::is_directory(s.game, code);
     s.work = std::move(options);
-    if (!s.game_is_folder) check_finished(s.game);
+    if (!s.game_is_folder && !gone) check_finished(s.game);
     s.read();
 }
 Shelf::~Shelf() = default;
@@ -346,6 +385,12 @@ ShelfResult Shelf::keep(const std::vector<std::string>& paths) {
     const fs::path source = s.find_original(before);
     for (const std::string& path : paths) {
         ShelfMod one = s.add(path, source);
+        if (const std::string there = s.same_mod(one); !there.empty()) {
+            std::error_code code;
+            fs::remove(s.folder / one.file, code);
+            result.again.emplace_back(path, there);
+            continue;
+        }
         const auto same =
             std::find_if(s.mods.begin(), s.mods.end(), [&](const ShelfMod& other) { return other.name == one.name; });
         if (same != s.mods.end())

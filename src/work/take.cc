@@ -42,10 +42,12 @@ SharedSource stored_of(const Container& container, const Part& part) {
 
 class Taking {
 public:
-    Taking(const TakeRequest& request, const WorkOptions& options) : request_(request), options_(options) {}
+    Taking(const TakeRequest& request, const WorkOptions& options)
+        : request_(request), options_(options), tree_(request.replace) {}
 
     TakeResult run() {
         for (const std::string& address : request_.addresses) take(address);
+        tree_.commit();
         return std::move(result_);
     }
 
@@ -63,13 +65,18 @@ private:
         const OpenedParts opened = open_parts(address.substr(0, last - 1), options_);
         if (is_tree(address)) return take_tree(opened, name);
         const Part found = find_part(*opened.container, split_address(name).front());
+        if (found.kind == "link")
+            throw Error(ErrorCode::unsupported, fmt::format("{} is a link, which has no content", found.name))
+                .in("part")
+                .hint("name the file that it leads to");
         const bool is_copy = opened.file && opened.file->is_computed();
         const fs::path own = found.name != "content" ? safe_path(found.name).filename()
                              : is_copy               ? opened.path.filename()
                                                      : opened.path.stem();
         opened.container->visit([&](const Part& p, const ExtractPart& extract) {
             if (p.name != found.name) return Flow::go_on;
-            write(p, output_path(request_.output, opened.path.parent_path() / own), opened, extract);
+            const fs::path path = output_path(request_.output, opened.path.parent_path() / own);
+            write(p, path.parent_path(), path.filename(), opened, extract);
             return Flow::stop;
         });
     }
@@ -80,14 +87,22 @@ private:
         bool any = false;
         const Container& container = *opened.container;
         const bool files_only = has_files(container);
-        container.visit([&](const Part& part, const ExtractPart& extract) {
-            if (!part.name.starts_with(prefix) || (files_only && part.kind != "file")) return Flow::go_on;
+        const auto each = [&](const Part& part, const ExtractPart& extract) {
+            if (!part.name.starts_with(prefix)) return Flow::go_on;
+            if (part.kind == "link") return result_.links.push_back(part.name), Flow::go_on;
+            if (files_only && part.kind != "file") return Flow::go_on;
             any = true;
             if (part.encrypted) return ++result_.encrypted, Flow::go_on;
-            write(part, unique(folder, safe_path(std::string_view(part.name).substr(prefix.size())), part.name), opened,
-                  extract);
+            write_or_tell(part, folder, unique(safe_path(std::string_view(part.name).substr(prefix.size())), part.name),
+                          opened, extract);
             return Flow::go_on;
-        });
+        };
+        try {
+            container.visit(each);
+        } catch (const Error& error) {  // what follows something damaged cannot always be reached
+            if (error.code() != ErrorCode::damaged || result_.damaged.empty()) throw;
+            result_.damaged.emplace_back("what follows", error.what());
+        }
         if (!any)
             throw Error(ErrorCode::usage, fmt::format("there is nothing below {} in {}", prefix, container.title()))
                 .in("address")
@@ -95,7 +110,7 @@ private:
     }
 
     /// No two files that a system without upper and lower case takes for one.
-    fs::path unique(const fs::path& folder, fs::path path, const std::string& name) {
+    fs::path unique(fs::path path, const std::string& name) {
         const auto key = [](const fs::path& p) {
             std::string text = p.string();
             std::transform(text.begin(), text.end(), text.begin(),
@@ -108,7 +123,7 @@ private:
                    fmt::format("{} ({}){}", first.stem().string(), number, first.extension().string());
         if (path.generic_string() != name && !name.ends_with(path.generic_string()))
             result_.renamed.emplace_back(name, path.generic_string());
-        return folder / path;
+        return path;
     }
 
     /// Of a disc, what is not a file of it (its tracks, its boot area) is taken by name only.
@@ -121,22 +136,38 @@ private:
         return any;
     }
 
-    void write(const Part& part, const fs::path& path, const OpenedParts& opened, const ExtractPart& extract) {
+    void write(const Part& part, const fs::path& folder, const fs::path& name, const OpenedParts& opened,
+               const ExtractPart& extract) {
+        const fs::path path = folder / name;
         if (opened.file)
             refuse_inputs(path, {opened.file.get()}, "name another output: this is the file that the part lies in");
-        OutputFile out(path, {.replace = request_.replace});
-        if (request_.stored)
-            write_source(*stored_of(*opened.container, part), out);
-        else
-            extract(out);
+        refuse_inputs(path, options_.read);
+        std::uint64_t size = 0;
+        const fs::path place = tree_.add(folder, name, [&](ByteSink& out) {
+            if (request_.stored)
+                write_source(*stored_of(*opened.container, part), out);
+            else
+                extract(out);
+            size = out.written()->size();
+        });
         if (part.lies == "form 2" && !request_.stored) ++result_.in_form2;
-        const std::uint64_t size = out.written()->size();
-        out.commit(options_.progress);
-        result_.taken.push_back({part.name, out.path(), size});
+        result_.taken.push_back({part.name, place, size});
+    }
+
+    /// Of many, one that is damaged does not keep the others.
+    void write_or_tell(const Part& part, const fs::path& folder, const fs::path& name, const OpenedParts& opened,
+                       const ExtractPart& extract) {
+        try {
+            write(part, folder, name, opened, extract);
+        } catch (const Error& error) {
+            if (error.code() != ErrorCode::damaged && error.code() != ErrorCode::truncated) throw;
+            result_.damaged.emplace_back(part.name, error.what());
+        }
     }
 
     const TakeRequest& request_;
     const WorkOptions& options_;
+    OutputTree tree_;
     TakeResult result_;
     std::set<std::string> seen_;
 };

@@ -76,6 +76,8 @@ public:
         const InputFile made(file_, work_.limits, work_.progress);
         const auto differences = compare_file(made, receipt_.target.digests, work_.progress);
         if (!differences.empty()) {
+            if (receipt_.replaced && compare_file(made, receipt_.replaced->digests, work_.progress).empty())
+                return stands_again(), result_;
             if (receipt_.in_place && compare_file(made, receipt_.source.digests, work_.progress).empty())
                 return restored_already(), result_;
             const DigestMismatch& first = differences.front();
@@ -86,7 +88,9 @@ public:
                 .hint("it was changed since; nothing was touched. Put it aside yourself if it may go");
         }
         const bool proven = made.stamp() && is_as_placed(receipt_.target_identity, *made.stamp());
-        if (receipt_.in_place)
+        if (receipt_.replaced)
+            bring_replaced_back(made, proven);
+        else if (receipt_.in_place)
             restore(made, proven);
         else
             remove(made, proven);
@@ -115,8 +119,54 @@ private:
     void remove(const InputFile& made, bool proven) {
         check_source();
         result_.kept = remove_file(file_, *made.stamp(), !proven);
+        remove_beside();
         step_back();
         result_.outcome = UndoOutcome::removed;
+    }
+
+    fs::path replaced_path() const {
+        fs::path path = path_beside(receipt_.replaced->path, folder_);
+        if (!is_backup_name(receipt_.replaced->path, file_.filename().string()))
+            throw Error(ErrorCode::damaged, "the receipt names a backup that is none of this file")
+                .in("replaced")
+                .found(receipt_.replaced->path);
+        return path;
+    }
+
+    /// What had been replaced stands at its place again.
+    void bring_replaced_back(const InputFile& made, bool proven) {
+        if (!receipt_.in_place) check_source();
+        const fs::path backup = replaced_path();
+        const auto stamp = own_file(backup, "replaced");
+        must_be(backup, receipt_.replaced->digests, ErrorCode::wrong_source,
+                "what had been replaced is not there as it was, so nothing is touched",
+                "look for another copy of what stood there before", work_.progress);
+        write_earlier(identity_of(*stamp));
+        result_.kept = put_backup_back(backup, *stamp, file_, *made.stamp(), !proven);
+        remove_beside();
+        step_back();
+        result_.outcome = UndoOutcome::restored;
+    }
+
+    /// Stopped before the receipt went.
+    void stands_again() {
+        remove_beside();
+        step_back();
+        result_.outcome = UndoOutcome::restored;
+    }
+
+    /// What was written together with the output, as far as it is proven to be that.
+    void remove_beside() {
+        for (const Receipt::Beside& beside : receipt_.beside) {
+            const fs::path path = path_beside(beside.file.path, folder_);
+            const auto stamp = own_file(path, "beside");
+            if (!stamp) continue;
+            if (is_as_placed(beside.identity, *stamp) &&
+                compare_file(path, beside.file.digests, work_.progress).empty())
+                remove_file(path, *stamp, false);
+            else
+                result_.left.push_back(path);
+        }
     }
 
     void restore(const InputFile& made, bool proven) {
@@ -161,6 +211,7 @@ private:
             throw Error(ErrorCode::io, fmt::format("there is no file {}", file_.string()))
                 .hint(receipt_.backup.empty() ? "" : fmt::format("its backup is {}", receipt_.backup));
         check_source();
+        remove_beside();
         step_back();
         result_.outcome = UndoOutcome::removed_already;
     }
@@ -267,7 +318,7 @@ UndoResult undo_by_journal(const fs::path& file, bool finished) {
 
 UndoResult undo(const fs::path& named, const std::string& patch, const WorkOptions& options) {
     std::error_code code;
-    const fs::path file = really_absolute(named);
+    const fs::path file = file_of_receipt(named);
     if (patch.empty() && fs::is_regular_file(file, code))
         if (const auto journal = journal_of(file)) return undo_by_journal(file, journal->finished);
     const bool has_receipt = fs::exists(receipt_path(file), code);

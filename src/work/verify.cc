@@ -5,6 +5,7 @@
 #include <chrono>
 #include <thread>
 
+#include "base/workers.h"
 #include "hotstitch/error.h"
 #include "hotstitch/patch_jobs.h"
 
@@ -23,32 +24,38 @@ bool any(DigestChoice choice) {
     return choice.crc32 || choice.md5 || choice.sha1 || choice.sha256;
 }
 
+/// What else speaks for or against it, as `apply` would find.
+void look_at_evidence(const InputFile& file, const Wanted& wanted, const WorkOptions& work, VerifiedFile& result) {
+    const RepresentationTrial trial = opinion_on_representation(wanted.patch, file, work.limits);
+    result.opinion = trial.opinion;
+    const bool other = trial.opinion && trial.opinion->sure();
+    result.diagnosis = implausible_source(wanted.patch, file, file.path().filename().string(),
+                                          other ? std::optional(trial.opinion->reading) : std::nullopt);
+    if (result.diagnosis) return void(result.fit.answer = FitAnswer::does_not_fit);
+    result.own_checks = own_checks(wanted.patch, file, trial, work.limits);
+}
+
 void look_at(const InputFile& file, const Wanted& wanted, const WorkOptions& work, VerifiedFile& result) {
     // Of a compressed copy, the copy: the plain image stands nowhere.
     result.path = file.is_computed() ? file.computed_from().path() : file.path();
     result.size = file.size();
     result.fit = fit(wanted.patch, file, wanted.checks, work.limits, work.progress);
     if (any(wanted.digests)) result.digests = digest(file, wanted.digests, work.progress);
-    if (result.fit.answer == FitAnswer::unknown)
-        result.opinion = opinion_on_representation(wanted.patch, file, work.limits).opinion;
-    if (result.fit.answer == FitAnswer::does_not_fit)
+    if (result.fit.answer == FitAnswer::unknown) look_at_evidence(file, wanted, work, result);
+    if (result.fit.answer == FitAnswer::does_not_fit && !result.diagnosis)
         result.diagnosis =
             diagnose(wanted.patch, file,
                      {wanted.checks, wanted.others, work.limits, work.progress, file.path().filename().string()});
 }
 
 void verify(VerifiedFile& result, const Wanted& wanted, const WorkOptions& work) try {
-    const InputFile file = open_file(result.name, work);
-    look_at(file, wanted, work, result);
-    if (result.fits()) return;
-    if (const auto inside = source_inside(file, wanted.patch, wanted.checks, work)) {
-        VerifiedFile other{.name = result.name, .found = result.found};
-        other.from_archive = true;
-        look_at(*inside, wanted, work, other);
-        result = std::move(other);
-    }
+    const SourceFile source = source_for(open_file(result.name, work), wanted.patch, wanted.checks, work);
+    result.from_archive = !source.archive.empty();
+    look_at(source.file, wanted, work, result);
 } catch (const Error& error) {
     result.error = error;
+} catch (const std::bad_alloc&) {
+    result.error = Error(ErrorCode::limit, "there is no memory left to look at this file");
 }
 
 std::vector<VerifiedFile> files_named(const std::vector<std::string>& names) {
@@ -80,21 +87,32 @@ void verify_all(std::vector<VerifiedFile>& files, const Wanted& wanted, const Wo
         if (options.progress && !options.progress(state)) stopped = true;
         return !stopped;
     };
-    const std::size_t workers = std::min<std::size_t>(files.size(), std::max(1U, std::thread::hardware_concurrency()));
-    std::vector<std::thread> threads;
-    for (std::size_t i = 1; i < workers; ++i) {
-        ++running;
-        threads.emplace_back([&] {
-            work([&](const ProgressState&) { return !stopped; });
-            --running;
-        });
+    const std::size_t most = std::min<std::size_t>(files.size(), std::max(1U, std::thread::hardware_concurrency()));
+    Workers workers;
+    try {
+        for (std::size_t i = 1; i < most; ++i) {
+            ++running;
+            const bool started = workers.start([&] {
+                try {
+                    work([&](const ProgressState&) { return !stopped; });
+                } catch (...) {
+                    stopped = true, --running;
+                    throw;
+                }
+                --running;
+            });
+            if (!started) --running;
+        }
+        work(ask);
+        while (running != 0) {
+            std::this_thread::sleep_for(std::chrono::milliseconds(5));
+            ask(last);
+        }
+    } catch (...) {
+        stopped = true;
+        throw;
     }
-    work(ask);
-    while (running != 0) {
-        std::this_thread::sleep_for(std::chrono::milliseconds(5));
-        ask(last);
-    }
-    for (std::thread& thread : threads) thread.join();
+    workers.join();
     if (stopped) throw Error(ErrorCode::cancelled, "stopped on request");
 }
 

@@ -5,7 +5,7 @@
 #include <iostream>
 
 int main() {
-    const auto target = hotstitch::apply(hotstitch::bytes_of("PATCHEOF"), hotstitch::bytes_of("kelp"));
+    const auto target = hotstitch::apply_in_memory(hotstitch::bytes_of("PATCHEOF"), hotstitch::bytes_of("kelp")).target;
     std::cout << "hotstitch " << hotstitch::version() << ' ' << hotstitch::text_of(target) << '\n';
     return hotstitch::text_of(target) == "kelp" ? 0 : 1;
 }

@@ -1,4 +1,5 @@
-# Installs BUILD into a fresh prefix, builds CONSUMER against it and runs it; then compiles all installed headers.
+# Installs BUILD, static or shared, into a fresh prefix; builds CONSUMER against it by its CMake package and by its
+# pkg-config file, as a program and as a plugin, and runs it; then compiles all installed headers.
 set(prefix ${BUILD}/installed)
 file(REMOVE_RECURSE ${prefix} ${BUILD}/consumer)
 function(must)
@@ -17,6 +18,14 @@ must(${CMAKE_COMMAND} -S ${CONSUMER} -B ${BUILD}/consumer -G Ninja -D CMAKE_PREF
 must(${CMAKE_COMMAND} --build ${BUILD}/consumer)
 must(${BUILD}/consumer/consumer)
 must(${prefix}/bin/hotstitch --version)
+must(${prefix}/bin/hotstitch --completion bash)
+foreach(completion bash-completion/completions/hotstitch zsh/vendor-completions/_hotstitch
+        fish/vendor_completions.d/hotstitch.fish)
+    file(SIZE ${prefix}/share/${completion} size)
+    if(size LESS 1000)
+        message(FATAL_ERROR "${completion} is no completion")
+    endif()
+endforeach()
 # The .pc file names the prefix that it was installed to, and the one that it was moved to.
 file(REMOVE_RECURSE ${prefix}-moved)
 file(GLOB_RECURSE pc ${prefix}/*/hotstitch.pc)
@@ -30,6 +39,15 @@ foreach(place ${prefix} ${prefix}-moved)
     if(NOT include STREQUAL "${place}/include")
         message(FATAL_ERROR "hotstitch.pc in ${folder} names ${include}")
     endif()
+endforeach()
+# With what the .pc file says, plainly and with --static, and from where the prefix was moved to.
+foreach(static "" --static)
+    execute_process(COMMAND ${CMAKE_COMMAND} -E env PKG_CONFIG_PATH=${folder} pkg-config ${static} --cflags --libs hotstitch
+        OUTPUT_VARIABLE words OUTPUT_STRIP_TRAILING_WHITESPACE COMMAND_ERROR_IS_FATAL ANY)
+    separate_arguments(words UNIX_COMMAND "${words}")
+    must(${COMPILER} -std=c++20 ${flags} ${CONSUMER}/main.cc -o ${BUILD}/consumer/by_pkg_config ${words})
+    get_filename_component(libraries ${folder} DIRECTORY)
+    must(${CMAKE_COMMAND} -E env LD_LIBRARY_PATH=${libraries} ${BUILD}/consumer/by_pkg_config)
 endforeach()
 # All headers there are, with nothing beside them; scripts/check.sh compiles each alone.
 file(GLOB headers RELATIVE ${prefix}/include ${prefix}/include/hotstitch/*.h)

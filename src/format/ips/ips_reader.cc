@@ -77,7 +77,7 @@ public:
             at_ = copied;
         }
         if (at_ < to) {
-            if (sink_.put(Edit::run(std::byte{0}, to - at_)) == Flow::stop) return Flow::stop;
+            if (sink_.put(Edit::gap_of(to - at_)) == Flow::stop) return Flow::stop;
             at_ = to;
         }
         return Flow::go_on;

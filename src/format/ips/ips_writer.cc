@@ -41,28 +41,11 @@ Writer::Writer(const Layout& layout, std::uint64_t source_size, ByteView target,
 
 Flow Writer::put(const Edit& edit) {
     const std::uint64_t end = at_ + edit.length;
-    if (edit.kind == EditKind::copy_source && edit.offset == at_)
-        plan(at_, end, false);
-    else
-        stored(at_, end);
+    // Past the source's end too, all is written: a gap that an applier fills by itself says nothing, and is refused.
+    plan(at_, end, !(edit.kind == EditKind::copy_source && edit.offset == at_));
     at_ = end;
     emit_planned(false);
     return Flow::go_on;
-}
-
-/// Past the source's end an applier fills with 00 by itself, so 00 there needs no bytes; but the last byte has
-/// to be written, or the file comes out short.
-void Writer::stored(std::uint64_t from, std::uint64_t to) {
-    std::uint64_t at = std::clamp(source_size_, from, to);
-    if (from < at) plan(from, at, true);
-    const auto needs_bytes = [&](std::uint64_t i) { return target_[i] != std::byte{0} || i + 1 == target_.size(); };
-    while (at < to) {
-        const bool changed = needs_bytes(at);
-        std::uint64_t end = at + 1;
-        while (end < to && needs_bytes(end) == changed) ++end;
-        plan(at, end, changed);
-        at = end;
-    }
 }
 
 void Writer::plan(std::uint64_t from, std::uint64_t to, bool changed) {

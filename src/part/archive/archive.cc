@@ -11,6 +11,7 @@
 #include <archive.h>
 #include <archive_entry.h>
 #include <fmt/format.h>
+#include <locale.h>
 
 #include "base/meter.h"
 #include "part/archive/budget.h"
@@ -24,8 +25,35 @@ namespace {
 constexpr std::size_t head_size = 512, chunk = 256 << 10;
 static_assert(head_size >= tar_block);
 
+/// libarchive turns names into the characters of the thread's locale: as long as this lives, into UTF-8, whatever the
+/// program has chosen.
+class InUtf8 {
+public:
+    InUtf8() {
+        static const locale_t utf8 = ::newlocale(LC_CTYPE_MASK, "C.UTF-8", locale_t{});
+        if (utf8 != locale_t{}) before_ = ::uselocale(utf8);
+    }
+    ~InUtf8() {
+        if (before_ != locale_t{}) ::uselocale(before_);
+    }
+    InUtf8(const InUtf8&) = delete;
+    InUtf8& operator=(const InUtf8&) = delete;
+
+private:
+    locale_t before_{};
+};
+
+std::string name_of(archive_entry* entry, std::size_t number) {
+    const char* name = archive_entry_pathname_utf8(entry);
+    if (name == nullptr) name = archive_entry_pathname(entry);  // as it stands there
+    std::string_view text = name != nullptr ? name : "";
+    while (text.starts_with("./")) text.remove_prefix(2);
+    return text.empty() ? fmt::format("entry {}", number) : std::string(text);
+}
+
 bool leads_out(std::string_view name) {
-    if (name.starts_with('/') || name.starts_with('\\') || (name.size() > 1 && name[1] == ':')) return true;
+    const bool drive = name.size() > 2 && name[1] == ':' && (name[2] == '/' || name[2] == '\\');
+    if (name.starts_with('/') || name.starts_with('\\') || drive) return true;
     for (std::size_t at = 0; at <= name.size();) {
         const std::size_t end = std::min(name.find_first_of("/\\", at), name.size());
         if (name.substr(at, end - at) == "..") return true;
@@ -134,15 +162,18 @@ struct ArchiveReader::State {
     }
 
     /// The next regular file, or null.
-    archive_entry* next_entry() {
+    archive_entry* next_entry(bool links) {
+        const InUtf8 names;
         while (true) {
             archive_entry* entry = nullptr;
             const int result = archive_read_next_header(handle.get(), &entry);
             if (result == ARCHIVE_EOF) return nullptr;
             if (result != ARCHIVE_OK && result != ARCHIVE_WARN) damaged();
-            if (archive_entry_filetype(entry) == AE_IFREG) return entry;
-            const char* const name = archive_entry_pathname(entry);
-            budget.member(name != nullptr ? name : "");  // folders and links cost as much to read
+            ++entries;
+            const bool is_link =
+                archive_entry_filetype(entry) == AE_IFLNK || archive_entry_hardlink_utf8(entry) != nullptr;
+            if (is_link ? links : archive_entry_filetype(entry) == AE_IFREG) return entry;
+            budget.member(name_of(entry, entries));  // folders and links cost as much to read
         }
     }
 
@@ -199,6 +230,7 @@ struct ArchiveReader::State {
     bool in_file = false;
     std::optional<ArchiveMember> current;
     bool extracted = false, only_done = false;
+    std::size_t entries = 0;  ///< headers read so far, of whatever kind
 };
 
 ArchiveReader::ArchiveReader(const ByteSource& archive, const Limits& limits, const Progress& progress)
@@ -208,7 +240,7 @@ ArchiveReader::ArchiveReader(ByteView archive, const Limits& limits, const Progr
     : state_(std::make_unique<State>(archive, limits, progress)) {}
 ArchiveReader::~ArchiveReader() = default;
 
-const ArchiveMember* ArchiveReader::next() {
+const ArchiveMember* ArchiveReader::next(bool links) {
     State& s = *state_;
     if (!s.extracted) s.pass_over();
     s.current.reset();
@@ -216,17 +248,24 @@ const ArchiveMember* ArchiveReader::next() {
     if (!s.handle) {
         if (std::exchange(s.only_done, true)) return nullptr;
         s.budget.member({});
-        s.current = ArchiveMember{{}, Bytes(s.unpacked->head().begin(), s.unpacked->head().end()), false, {}};
+        s.current = ArchiveMember{{}, Bytes(s.unpacked->head().begin(), s.unpacked->head().end()), false, {}, {}};
         // Its head is handed out with the member, and once more when it is unpacked.
         Bytes again(head_size);
         if (!s.current->head.empty()) s.unpacked->read(again);
         return &*s.current;
     }
-    archive_entry* const entry = s.next_entry();
+    archive_entry* const entry = s.next_entry(links);
     if (entry == nullptr) return nullptr;
-    const char* const name = archive_entry_pathname(entry);
-    ArchiveMember member{name != nullptr ? name : "", {}, archive_entry_is_encrypted(entry) != 0, {}};
+    const InUtf8 names;
+    ArchiveMember member{name_of(entry, s.entries), {}, archive_entry_is_encrypted(entry) != 0, {}, {}};
     s.budget.member(member.name);
+    const char* to = archive_entry_symlink_utf8(entry);
+    if (to == nullptr) to = archive_entry_hardlink_utf8(entry);
+    if (links && to != nullptr) {
+        member.link = to;
+        s.current = std::move(member);
+        return &*s.current;
+    }
     if (archive_entry_size_is_set(entry) != 0 && archive_entry_size(entry) >= 0)
         member.size = static_cast<std::uint64_t>(archive_entry_size(entry));
     if (!member.encrypted) {
@@ -310,7 +349,7 @@ ArchiveReader::ArchiveReader(const ByteSource&, const Limits&, const Progress&) 
     unsupported();
 }
 ArchiveReader::~ArchiveReader() = default;
-const ArchiveMember* ArchiveReader::next() {
+const ArchiveMember* ArchiveReader::next(bool) {
     unsupported();
 }
 void ArchiveReader::extract(ByteSink&) {

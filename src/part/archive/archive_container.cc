@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: MIT
 // An archive and its members, only read; a compressed file and its content. Tested by tests/part_test.cc.
-
 #include "hotstitch/archive.h"
 #include "hotstitch/part.h"
 #include "part/kinds.h"
@@ -18,7 +17,7 @@ public:
 
     void visit(const VisitPart& visitor) const override {
         ArchiveReader reader(file_, limits_, progress_);
-        while (const ArchiveMember* const member = reader.next()) {
+        while (const ArchiveMember* const member = reader.next(true)) {
             Part part{.name = member->name,
                       .kind = "file",
                       .size = member->size,
@@ -26,6 +25,7 @@ public:
                       .head = member->head,
                       .encrypted = member->encrypted};
             if (part.name.empty()) part.name = part.kind = "content";
+            if (!member->link.empty()) part.kind = "link", part.size = 0, part.lies = "link";
             if (visitor(part, [&](ByteSink& out) { reader.extract(out); }) == Flow::stop) break;
         }
         reader.check_rest();

@@ -26,7 +26,9 @@ public:
         if (header.length != 0 && header.offset + header.length <= rom_size())
             add_of_rom("header", "header", header.offset, header.length);
         const std::uint64_t bank = bank_size(image_);
-        for (std::uint64_t at = 0, number = 0; bank != 0 && at < rom_size(); at += bank, ++number)
+        // A bank that is the whole file would hold itself again, and so on without an end.
+        const bool has_banks = bank != 0 && bank < view_.bytes().size();
+        for (std::uint64_t at = 0, number = 0; has_banks && at < rom_size(); at += bank, ++number)
             add_of_rom(fmt::format("bank {}", number), "bank", at, std::min(bank, rom_size() - at));
         const cartridge::Platform& platform = cartridge::platform_of(image_);
         if (platform.files != nullptr && in_order_)

@@ -106,8 +106,9 @@ std::optional<Identity> recognise_plain(ByteView rom) {
                            : colour                   ? "Game Boy and Game Boy Color"
                                                       : "Game Boy"});
     if (u8(rom, sgb_at) == 3) image.facts.push_back({"sgb", "SGB", "has functions for it"});
-    image.checks.push_back(check_of("header check", right_header, u8(rom, header_check_at), 2));
-    image.checks.push_back(check_of("checksum", sum, stated, 4));
+    image.checks.push_back(
+        check_of("header check", right_header, u8(rom, header_check_at), 2, "25 bytes of the header"));
+    image.checks.push_back(check_of("checksum", sum, stated, 4, "the whole ROM"));
     image.checks.push_back(logo_check("CRC-32", genuine_logo, area, 8));
     if (image.declared_size && rom.size() < *image.declared_size)
         image.warnings.push_back(fmt::format("the file ends {} before what its header claims",

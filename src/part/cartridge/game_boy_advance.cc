@@ -44,8 +44,8 @@ std::optional<Identity> recognise(ByteView rom) {
     if (image.evidence_bits < 28 || (u8(rom, 3) != 0xEA && u8(rom, fixed_at) != 0x96)) return std::nullopt;
     image.size = rom.size();
     read_fields(rom, fields, image);
-    image.checks.push_back(check_of("header check", right, u8(rom, check_at), 2));
-    image.checks.push_back(check_of("fixed byte", 0x96, u8(rom, fixed_at), 2));
+    image.checks.push_back(check_of("header check", right, u8(rom, check_at), 2, "29 bytes of the header"));
+    image.checks.push_back(check_of("fixed byte", 0x96, u8(rom, fixed_at), 2, "itself"));
     image.checks.push_back(logo_check("CRC-16", genuine_logo, logo, 4));
     if (rom.size() > window) image.warnings.emplace_back("a console sees the first 32 MiB only");
     return image;

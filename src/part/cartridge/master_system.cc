@@ -92,7 +92,8 @@ std::optional<Identity> recognise_plain(ByteView rom) {
         image.facts.push_back({"summed", "checked size", std::string(range->size)});
     std::string why;
     if (const auto right = sum_of(rom, h, why)) {
-        image.checks.push_back(check_of("checksum", *right, u16le(rom, h + sum_at), 4));
+        image.checks.push_back(
+            check_of("checksum", *right, u16le(rom, h + sum_at), 4, "the part of the ROM that its header names"));
         if (game_gear || region != 4)
             image.checks.back().note =
                 "only export Master Systems check it; wrong ones are common and harmless elsewhere";

@@ -62,10 +62,10 @@ std::optional<std::uint64_t> stated_end(ByteView rom) {
 InternalCheck checksum_of(ByteView rom) {
     const unsigned stated = u16be(rom, sum_at), to_end = sum_to(rom, rom.size());
     const auto end = stated_end(rom);
-    InternalCheck check = check_of("checksum", to_end, stated, 4);
+    InternalCheck check = check_of("checksum", to_end, stated, 4, "the ROM behind its header");
     check.note = "to the file's end";
     if (end && *end != rom.size() && sum_to(rom, *end) == stated) {
-        check = check_of("checksum", stated, stated, 4);
+        check = check_of("checksum", stated, stated, 4, "the ROM behind its header");
         check.note = "to the ROM end that the header states";
     }
     return check;

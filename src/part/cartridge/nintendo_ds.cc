@@ -77,7 +77,7 @@ std::optional<Identity> recognise(ByteView rom) {
     else if (image.declared_size && rom.size() == *image.declared_size)
         image.facts.push_back({"trimmed", "trimmed", "no"});
     image.facts.push_back({"secure_area", "secure area", secure_area(rom)});
-    image.checks.push_back(check_of("header CRC", right, stated, 4));
+    image.checks.push_back(check_of("header CRC", right, stated, 4, "350 bytes of the header"));
     image.checks.push_back(check_of("logo CRC", logo, logo_stated, 4));
     image.checks.back().mendable = false;
     if (const auto banner = banner_of(rom))

@@ -94,8 +94,9 @@ std::optional<Identity> with_or_without_header(ByteView file, std::optional<Iden
 /// What begins with a front header that says how to read the rest. `size` is then the ROM's.
 Identity behind_front_header(ByteView file, std::uint64_t front_header, unsigned bits = 32);
 
-/// A check with both values in hex.
-InternalCheck check_of(std::string_view name, std::uint64_t wanted, std::uint64_t found, int digits);
+/// A check with both values in hex, and what it covers, for people.
+InternalCheck check_of(std::string_view name, std::uint64_t wanted, std::uint64_t found, int digits,
+                       std::string_view covers = {});
 InternalCheck unknown_check(std::string_view name, std::string note);
 /// Of a picture that the console compares; only its checksum is known here.
 InternalCheck logo_check(std::string_view kind, std::uint64_t genuine, std::uint64_t found, int digits);

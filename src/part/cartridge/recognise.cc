@@ -44,9 +44,12 @@ Identity behind_front_header(ByteView file, std::uint64_t front_header, unsigned
     return identity;
 }
 
-InternalCheck check_of(std::string_view name, std::uint64_t wanted, std::uint64_t found, int digits) {
-    return {name, wanted == found ? CheckState::right : CheckState::wrong, hex_text(wanted, digits),
-            hex_text(found, digits)};
+InternalCheck check_of(std::string_view name, std::uint64_t wanted, std::uint64_t found, int digits,
+                       std::string_view covers) {
+    InternalCheck check{name, wanted == found ? CheckState::right : CheckState::wrong, hex_text(wanted, digits),
+                        hex_text(found, digits)};
+    check.covers = covers;
+    return check;
 }
 
 InternalCheck unknown_check(std::string_view name, std::string note) {

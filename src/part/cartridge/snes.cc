@@ -152,8 +152,8 @@ const Layout* layout_of(ByteView rom) {
 
 void state_checks(ByteView rom, std::size_t h, std::uint64_t sum, Identity& image) {
     const unsigned right = right_sum(rom, h, sum);
-    image.checks.push_back(check_of("checksum", right, u16le(rom, h + sum_at), 4));
-    image.checks.push_back(check_of("complement", right ^ 0xFFFF, u16le(rom, h + complement_at), 4));
+    image.checks.push_back(check_of("checksum", right, u16le(rom, h + sum_at), 4, "the whole ROM"));
+    image.checks.push_back(check_of("complement", right ^ 0xFFFF, u16le(rom, h + complement_at), 4, "the whole ROM"));
 }
 
 constexpr std::array fields{

@@ -59,7 +59,7 @@ std::optional<Identity> recognise(ByteView rom) {
     image.internal_header = n - header_at;
     read_fields(rom, fields, image);
     image.facts.push_back({"for", "made for", u8(rom, n - colour_at) == 1 ? "WonderSwan Color" : "WonderSwan"});
-    image.checks.push_back(check_of("checksum", right, stated, 4));
+    image.checks.push_back(check_of("checksum", right, stated, 4, "the whole ROM"));
     return image;
 }
 

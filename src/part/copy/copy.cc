@@ -60,7 +60,8 @@ public:
         // A source that is not in memory may be read by one thread only.
         if (length < worth_a_thread || middle <= offset || !file_->whole()) return fill(offset, into), into;
         const auto first = static_cast<std::size_t>(middle - offset);
-        std::future<void> second = std::async(std::launch::async, [&] { fill(middle, into.subspan(first)); });
+        std::future<void> second =
+            std::async(std::launch::async | std::launch::deferred, [&] { fill(middle, into.subspan(first)); });
         fill(offset, into.first(first));
         second.get();
         return into;
@@ -108,11 +109,23 @@ private:
             std::copy_n(stored.begin(), into.size(), into.begin());
             return;
         }
-        const bool right = block.how == Block::How::lz4 ? unpack_lz4_block(stored, into)
-                                                        : inflate_block(stored, into, block.how == Block::How::zlib);
-        if (!right)
+        if (!unpack_to_size(block, stored, into) && !unpack_padded(block, stored, into))
             damaged("a block does not unpack to its size", block.offset, fmt::format("block {}", number),
                     counted(into.size(), "byte", "bytes"), "other than that");
+    }
+
+    static bool unpack_to_size(const Block& block, ByteView stored, MutableByteView into) {
+        return block.how == Block::How::lz4 ? unpack_lz4_block(stored, into)
+                                            : inflate_block(stored, into, block.how == Block::How::zlib);
+    }
+
+    /// Some writers fill the last block up to the block size before they pack it.
+    bool unpack_padded(const Block& block, ByteView stored, MutableByteView into) const {
+        if (into.size() >= index_->block_size) return false;
+        Bytes padded(static_cast<std::size_t>(index_->block_size));
+        if (!unpack_to_size(block, stored, padded)) return false;
+        std::copy_n(padded.begin(), into.size(), into.begin());
+        return true;
     }
 
     /// For who reads on in small steps.
@@ -186,6 +199,13 @@ public:
     }
     PutResult add(const std::string& name, const SharedSource& content, const PutOptions& options) const override {
         return disc_ ? made_plain(disc_->add(name, content, options)) : Container::add(name, content, options);
+    }
+    std::optional<PartChanges> change_all(const std::vector<PartChange>& changes,
+                                          const PutOptions& options) const override {
+        if (!disc_ || packed_) return std::nullopt;
+        for (const PartChange& change : changes)
+            if (change.name == "content") return std::nullopt;
+        return disc_->change_all(changes, options);
     }
     PutResult remove(const Part& part, const PutOptions& options) const override {
         if (part.kind == "content" || !disc_) return Container::remove(part, options);

@@ -13,6 +13,7 @@
 #include "part/disc/disc.h"
 #include "part/disc/volume_change.h"
 #include "part/kinds.h"
+#include "source/whole.h"
 
 namespace hotstitch::disc {
 namespace {
@@ -66,9 +67,12 @@ public:
         if (!show(part_at(boot_name, "boot-area", 0, system_area * user_size), boot_area())) return;
         if (program_ != nullptr && !show(part_of(*program_, program_name, "main-program"), content_of(*program_)))
             return;
-        for (const Entry& entry : volume_->tree().entries)
-            if (!entry.directory && entry.link.empty() && !show(part_of(entry, entry.path, "file"), content_of(entry)))
+        for (const Entry& entry : volume_->tree().entries) {
+            if (entry.directory) continue;
+            if (entry.link.empty() ? !show(part_of(entry, entry.path, "file"), content_of(entry))
+                                   : !show(link_of(entry), owned({})))
                 return;
+        }
     }
 
     SharedSource open(const Part& part) const override {
@@ -100,12 +104,35 @@ public:
         }
         const Entry& entry = entry_of(part);
         refuse_form2(entry);
-        return on_track(put_file(image_.user, *volume_, entry, content, options.room));
+        try {
+            return on_track(put_file(image_.user, *volume_, entry, content, options.room));
+        } catch (const Error& error) {
+            // More room is made only where the track may grow.
+            if (error.field() != "room" || !image_.layout.is_raw() || image_.layout.behind == 0) throw;
+            throw Error(error.code(), error.what())
+                .in("room before tracks")
+                .wanted(error.wanted())
+                .found(error.found())
+                .hint(
+                    "other tracks follow in the same file: make the file as small as it was, or split the image into "
+                    "a file for each track");
+        }
     }
 
     PutResult add(const std::string& name, const SharedSource& content, const PutOptions& options) const override {
         if (!volume_) return Container::add(name, content, options);
-        return on_track(add_file(image_.user, *volume_, name, content, options.room));
+        PartChanges made = added({{name, content, true}}, options.room);
+        PutResult result = std::move(made.parts.front());
+        result.change = std::move(made.change);
+        return result;
+    }
+
+    /// New files alone; what is there may move, so that goes one after the other.
+    std::optional<PartChanges> change_all(const std::vector<PartChange>& changes,
+                                          const PutOptions& options) const override {
+        const bool only_new = std::all_of(changes.begin(), changes.end(), [](const auto& c) { return c.add; });
+        if (!volume_ || !only_new) return std::nullopt;
+        return added(changes, options.room);
     }
 
     PutResult remove(const Part& part, const PutOptions& options) const override {
@@ -114,6 +141,18 @@ public:
     }
 
 private:
+    PartChanges added(const std::vector<PartChange>& changes, Room room) const {
+        std::vector<NewFile> files;
+        for (const PartChange& change : changes) files.push_back({change.name, change.content});
+        PartChanges made;
+        made.parts = add_files(image_.user, *volume_, files, room, made.change);
+        PutResult whole{std::move(made.change)};
+        made.change = on_track(std::move(whole)).change;
+        for (PutResult& part : made.parts)
+            if (image_.layout.is_raw()) part.from.reset(), part.to.reset();
+        return made;
+    }
+
     SharedSource boot_area() const { return std::make_shared<SliceSource>(image_.user, 0, system_area * user_size); }
 
     Part part_at(std::string_view name, std::string_view kind, std::uint64_t offset, std::uint64_t size) const {
@@ -134,6 +173,11 @@ private:
         else if (entry.size != 0 && has_form2(*image_.track, image_.layout, entry.records.front().extent, 1))
             part.lies = "form 2";
         return part;
+    }
+
+    /// A symbolic link: listed, and nothing to be taken.
+    static Part link_of(const Entry& entry) {
+        return {.name = entry.path, .kind = "link", .size = 0, .offset = {}, .head = {}, .lies = "link"};
     }
 
     SharedSource content_of(const Entry& entry) const { return entry.cut ? nullptr : source_of(image_.user, entry); }

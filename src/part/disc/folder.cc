@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <cctype>
+#include <map>
 
 #include "base/letters.h"
 #include "field/numbers.h"
@@ -233,25 +234,25 @@ void set_records(Steps& steps, const Record& folder, const std::vector<Bytes>& r
     steps.then(list);
 }
 
-/// One more sector for a folder: where files get theirs.
-void grow_folder(Steps& steps, const Record& folder, Room room) {
+/// Further sectors for a folder, at once: where files get theirs.
+void grow_folder(Steps& steps, const Record& folder, std::uint64_t sectors, Room room) {
     if (room == Room::place)
         throw Error(ErrorCode::usage, "the folder has no room for a further name")
             .in("room")
             .hint("let it go behind the last file (room: append), or move what follows it (room: rebuild)");
     const Volume volume = steps.volume();
-    const std::uint64_t have = sectors_for(folder.size), size = (have + 1) * user_size;
+    const std::uint64_t have = sectors_for(folder.size), size = (have + sectors) * user_size;
     const std::uint64_t to = room == Room::rebuild ? folder.extent : free_place(*steps.user(), volume);
     if (room == Room::rebuild) {
-        steps.then(move_sectors(steps.user(), volume, folder.extent + have, 1));
+        steps.then(move_sectors(steps.user(), volume, folder.extent + have, static_cast<std::int64_t>(sectors)));
     } else {
         ChangeList copy(steps.user()->size());
         SectorEdits edits(*steps.user());
-        reach(edits, *steps.user(), volume, to + have + 1);
+        reach(edits, *steps.user(), volume, to + have + sectors);
         edits.tell(copy);
         const SharedSource old =
             std::make_shared<SliceSource>(steps.user(), folder.extent * user_size, have * user_size);
-        const SharedSource more = std::make_shared<FilledSource>(std::byte{0}, user_size);
+        const SharedSource more = std::make_shared<FilledSource>(std::byte{0}, sectors * user_size);
         put_sectors(copy, *steps.user(), to, std::make_shared<JoinedSource>(std::vector<SharedSource>{old, more}));
         steps.then(copy);
     }
@@ -280,62 +281,103 @@ void insert_record(std::vector<Bytes>& records, const Bytes& added) {
     records.insert(place, added);
 }
 
-/// A folder of one tree with a new name in it: the folder's record, and what its records become.
+/// A new name in a folder, and where what it names will be.
+struct NewName {
+    std::string name;
+    std::uint64_t extent = 0, size = 0;
+};
+
+/// A folder of one tree with new names in it: the folder's record, and what its records become.
 struct Insertion {
     Record folder;
     std::vector<Bytes> records;
-    bool fits() const { return laid_out(records).size() <= sectors_for(folder.size) * user_size; }
+    /// Sectors that it needs beyond those it has.
+    std::uint64_t missing() const {
+        const std::uint64_t need = sectors_for(laid_out(records).size()), have = sectors_for(folder.size);
+        return need - std::min(need, have);
+    }
 };
-Insertion insertion(const Steps& steps, std::size_t tree_index, const std::string& folder, const std::string& name,
-                    std::uint64_t extent, std::uint64_t size) {
+Insertion insertion(const Steps& steps, std::size_t tree_index, const std::string& folder,
+                    const std::vector<NewName>& names) {
     const Volume volume = steps.volume();
     const Tree& tree = volume.trees[tree_index];
     Insertion in{.folder = tree.entries[twin_folder(volume, tree, folder)].records.front(), .records = {}};
     in.records = records_in(*steps.user(), in.folder);
     if (in.records.size() < 2) throw Error(ErrorCode::damaged, fmt::format("the folder /{} is damaged", folder));
-    insert_record(in.records, new_record(*steps.user(), tree, in.records, name, extent, size));
+    for (const NewName& one : names)
+        insert_record(in.records, new_record(*steps.user(), tree, in.records, one.name, one.extent, one.size));
     return in;
 }
 
-}  // namespace
-
-PutResult add_file(const SharedSource& user, const Volume& volume, const std::string& path, const SharedSource& content,
-                   Room room) {
-    if (volume.has_udf)
-        throw Error(ErrorCode::unsupported, "no file can be added to a disc that is described as UDF too").in("UDF");
-    if (volume.block != user_size)
-        throw Error(ErrorCode::unsupported, "the disc has logical blocks that are no sectors: it is only read");
-    const std::string name = name_in(path), folder = folder_of(path);
+void check_new(const Volume& volume, const NewFile& file) {
+    const std::string name = name_in(file.path), folder = folder_of(file.path);
     if (name.empty() || name == "." || name == ".." || name.find('\0') != std::string::npos)
-        throw Error(ErrorCode::usage, fmt::format("\"{}\" is no name for a file", path)).in("part");
+        throw Error(ErrorCode::usage, fmt::format("\"{}\" is no name for a file", file.path)).in("part");
     if (find_folder(volume.tree(), folder) == volume.tree().entries.size())
         throw Error(ErrorCode::usage, fmt::format("there is no folder {} on the disc", folder))
             .in("part")
             .hint("files can be added to folders that are there");
-    if (content->size() > 0xFFFFFFFF)
+    if (file.content->size() > 0xFFFFFFFF)
         throw Error(ErrorCode::unsupported, "a file of 4 GiB and more cannot be added").in("part");
+}
+
+}  // namespace
+
+std::vector<PutResult> add_files(const SharedSource& user, const Volume& volume, const std::vector<NewFile>& files,
+                                 Room room, ChangeList& change) {
+    if (volume.has_udf)
+        throw Error(ErrorCode::unsupported, "no file can be added to a disc that is described as UDF too").in("UDF");
+    if (volume.block != user_size)
+        throw Error(ErrorCode::unsupported, "the disc has logical blocks that are no sectors: it is only read");
+    std::map<std::string, std::vector<NewName>> by_folder;
+    std::vector<std::pair<const std::string*, std::size_t>> places;  // of each file, in by_folder
+    for (const NewFile& file : files) {
+        check_new(volume, file);
+        const auto at = by_folder.try_emplace(folder_of(file.path)).first;
+        places.emplace_back(&at->first, at->second.size());
+        at->second.push_back({name_in(file.path), 0, file.content->size()});
+    }
     Steps steps(user);
-    const std::uint64_t size = content->size();
-    for (std::size_t t = 0; t < volume.trees.size(); ++t)
-        if (const Insertion in = insertion(steps, t, folder, name, 0, size); !in.fits())
-            grow_folder(steps, in.folder, room);
-    const std::uint64_t at = size == 0 ? 0 : free_place(*steps.user(), steps.volume());
-    if (size != 0) {
+    for (const auto& [folder, names] : by_folder)
+        for (std::size_t t = 0; t < volume.trees.size(); ++t) {
+            const Insertion in = insertion(steps, t, folder, names);
+            if (const std::uint64_t missing = in.missing(); missing != 0) grow_folder(steps, in.folder, missing, room);
+        }
+    // The contents follow each other, in one piece of whole sectors.
+    std::vector<SharedSource> pieces;
+    std::uint64_t first = 0, next = 0;
+    std::vector<PutResult> results;
+    for (std::size_t i = 0; i < files.size(); ++i) {
+        const SharedSource& content = files[i].content;
+        NewName& name = by_folder.at(*places[i].first)[places[i].second];
+        if (content->size() != 0) {
+            if (pieces.empty()) first = next = free_place(*steps.user(), steps.volume());
+            const std::uint64_t sectors = sectors_for(content->size());
+            pieces.push_back(content);
+            pieces.push_back(std::make_shared<FilledSource>(std::byte{0}, sectors * user_size - content->size()));
+            name.extent = next;
+            next += sectors;
+        }
+        PutResult result{ChangeList(0)};
+        result.how = "added";
+        result.to = name.extent * user_size;
+        results.push_back(std::move(result));
+    }
+    if (!pieces.empty()) {
         ChangeList list(steps.user()->size());
         SectorEdits edits(*steps.user());
-        reach(edits, *steps.user(), steps.volume(), at + sectors_for(size));
+        reach(edits, *steps.user(), steps.volume(), next);
         edits.tell(list);
-        put_sectors(list, *steps.user(), at, content);
+        put_sectors(list, *steps.user(), first, std::make_shared<JoinedSource>(std::move(pieces)));
         steps.then(list);
     }
-    for (std::size_t t = 0; t < volume.trees.size(); ++t) {
-        const Insertion in = insertion(steps, t, folder, name, at, size);
-        set_records(steps, in.folder, in.records);
-    }
-    PutResult result{steps.change()};
-    result.how = "added";
-    result.to = at * user_size;
-    return result;
+    for (const auto& [folder, names] : by_folder)
+        for (std::size_t t = 0; t < volume.trees.size(); ++t) {
+            const Insertion in = insertion(steps, t, folder, names);
+            set_records(steps, in.folder, in.records);
+        }
+    change = steps.change();
+    return results;
 }
 
 PutResult remove_file(const SharedSource& user, const Volume& volume, const Entry& entry, Room room) {

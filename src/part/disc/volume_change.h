@@ -18,9 +18,16 @@ namespace hotstitch::disc {
 /// REQUIRES that `entry` is a file of the tree that is shown.
 PutResult put_file(const SharedSource& user, const Volume& volume, const Entry& entry, const SharedSource& content,
                    Room room);
-/// `path`: in a folder that is there.
-PutResult add_file(const SharedSource& user, const Volume& volume, const std::string& path, const SharedSource& content,
-                   Room room);
+
+struct NewFile {
+    std::string path;
+    SharedSource content;
+};
+/// Files more, in folders that are there, as one change of the volume: a folder that has no room for their names gets
+/// it once. Returns how each went. Throws Error(usage) for a name that no disc takes or a folder that is not there,
+/// Error(unsupported).
+std::vector<PutResult> add_files(const SharedSource& user, const Volume& volume, const std::vector<NewFile>& files,
+                                 Room room, ChangeList& change);
 PutResult remove_file(const SharedSource& user, const Volume& volume, const Entry& entry, Room room);
 
 // What these are made of.

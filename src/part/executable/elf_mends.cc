@@ -133,7 +133,9 @@ struct Growth {
 void move_table(Growth& growth, std::vector<ElfSegment> segments, const ElfSegment& added, std::uint64_t align) {
     constexpr std::uint64_t most_filling = std::uint64_t{64} << 20;
     const auto first = std::find_if(segments.begin(), segments.end(), [](const auto& s) { return s.type == elf_load; });
-    const std::uint64_t base = first == segments.end() ? 0 : first->address - first->offset;
+    const std::uint64_t first_address = first == segments.end() ? 0 : first->address,
+                        first_offset = first == segments.end() ? 0 : first->offset, base = first_address - first_offset;
+    const std::uint64_t last = growth.image.is_64_bit ? UINT64_MAX : UINT32_MAX;
     insert_load(segments, added);
     const std::uint64_t size = (segments.size() + 1) * growth.image.segment_size();
     // At the first address behind the file's end where no page is taken; segments stand in the order of theirs.
@@ -142,15 +144,19 @@ void move_table(Growth& growth, std::vector<ElfSegment> segments, const ElfSegme
         if (s.type == elf_load && base + at < aligned(s.address + s.memory_size, align) &&
             s.address / align * align < base + at + size)
             at = aligned(s.address + s.memory_size - base, align);
-    if (at - growth.end() > most_filling)
+    // Systems add the distance in the file to the first segment's address: that must not come round to 0.
+    const std::uint64_t address = (base + at) & last;
+    const std::uint64_t from = first_address, distance = at - first_offset;
+    const bool comes_round = distance > last - from || size - 1 > last - from - distance;
+    if (at - growth.end() > most_filling || comes_round)
         throw Error(ErrorCode::unsupported,
                     "no room for the program headers: memory is taken where they would stand, behind the file's end")
-            .found(hex_text(base + at, 1));
-    ElfSegment table{elf_load, 4, at, base + at, base + at, size, size, align};
+            .found(hex_text(address, 1));
+    ElfSegment table{elf_load, 4, at, address, address, size, size, align};
     insert_load(segments, table);
     for (ElfSegment& s : segments)
         if (s.type == elf_program_headers)
-            s.offset = at, s.address = s.physical = base + at, s.file_size = s.memory_size = size;
+            s.offset = at, s.address = s.physical = address, s.file_size = s.memory_size = size;
     check_room(segments_of(growth.image), table.address, size, align >= page ? page : 1);
     growth.append_at(at, written_table(growth.image, segments));
     growth.number(growth.image.program_headers_at(), at, growth.image.word());
@@ -162,6 +168,12 @@ ChangeList add_segment(FileMending& mending, std::string_view value) {
     const Addition addition = addition_from(value, mending.options);
     const std::uint64_t size = addition.content.size(), address = addition.address;
     check_width(image, address);
+    // What ends past the last address would begin again at 0.
+    if (const std::uint64_t last = image.is_64_bit ? UINT64_MAX : UINT32_MAX; size != 0 && size - 1 > last - address)
+        throw Error(ErrorCode::usage, "the segment would reach past the end of memory")
+            .in("address")
+            .wanted(fmt::format("at most {}", hex_text(last - (size - 1), 1)))
+            .found(hex_text(address, 1));
     if (image.type == 1 || image.segments.empty())
         throw Error(ErrorCode::unsupported, "the file has no segments: it is not linked to be run");
     if (image.segments.size() + 2 >= 0xFFFF) throw Error(ErrorCode::unsupported, "the file has too many segments");

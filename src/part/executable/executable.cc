@@ -225,16 +225,25 @@ public:
     }
 
     PutResult put(const Part& part, const SharedSource& content, const PutOptions& options) const override {
-        ChangeList list = put_in_place(file_, part, *content, std::byte{0},
-                                       "what stands behind it cannot move; for more code or data, see the mends");
-        if (list.empty()) return list;
-        if (format_.check_put != nullptr && part.kind != "overlay") format_.check_put(file_, options.allow);
-        if (!options.mend || !all_checks_right(identity_)) return list;
-        const ChangedSource made(file_, list);
-        return list.then(plan_mends(made, {{"checksum", {}}}, {.allow = {.signature = true, .packed = true}}).change);
+        PutResult result = put_in_place(file_, part, *content, std::byte{0}, hint_for_more());
+        if (result.change.empty()) return result;
+        if (format_.check_put != nullptr && part.kind != "overlay")
+            format_.check_put(file_, options.allow, result.warnings);
+        if (!options.mend || !all_checks_right(identity_)) return result;
+        const ChangedSource made(file_, result.change);
+        result.change = result.change.then(
+            plan_mends(made, {{"checksum", {}}}, {.allow = {.signature = true, .packed = true}}).change);
+        return result;
     }
 
 private:
+    std::string hint_for_more() const {
+        const bool has_mend = std::any_of(format_.mends.begin(), format_.mends.end(),
+                                          [](const MendRow& row) { return row.name == "add-segment"; });
+        return has_mend ? "what stands behind it cannot move; for more code or data, see the mend add-segment"
+                        : "what stands behind it cannot move; make the new content as long, or shorter";
+    }
+
     const ByteSource& file_;
     const Format& format_;
     Identity identity_;
@@ -302,7 +311,8 @@ bool identify_plain_executable(const ByteSource& file, Identity& identity) {
 
 void check_executable_change(const ByteSource& file, const Identity& identity, const Allowed& allow) {
     const Format* const format = identity.is("executable") ? executable::format_of(identity) : nullptr;
-    if (format != nullptr && format->check_put != nullptr) format->check_put(file, allow);
+    std::vector<std::string> warnings;
+    if (format != nullptr && format->check_put != nullptr) format->check_put(file, allow, warnings);
 }
 
 std::vector<MendRow> mends_of_executable(const Identity& identity) {

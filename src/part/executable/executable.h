@@ -26,8 +26,9 @@ struct Format {
     /// In the order in which they stand. Throws as identify() does.
     std::vector<Part> (*parts)(const ByteSource& file);
     std::span<const MendRow> mends;
-    /// Throws Error(refused) where a changed part breaks more than is allowed; null: nothing can.
-    void (*check_put)(const ByteSource& file, const Allowed& allow) = nullptr;
+    /// Throws Error(refused) where a changed part breaks more than is allowed, and warns where it is; null: nothing
+    /// can.
+    void (*check_put)(const ByteSource& file, const Allowed& allow, std::vector<std::string>& warnings) = nullptr;
 };
 
 extern const Format pe, elf, ps_x, dol;

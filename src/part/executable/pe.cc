@@ -151,8 +151,10 @@ std::vector<Part> parts_of_pe(const ByteSource& file) {
     return parts.take();
 }
 
-void check_put_pe(const ByteSource& file, const Allowed& allow) {
-    check_signature(need_pe(file), allow);
+void check_put_pe(const ByteSource& file, const Allowed& allow, std::vector<std::string>& warnings) {
+    const PeImage image = need_pe(file);
+    check_signature(image, allow);
+    warn_of_signature(image, warnings);
 }
 
 }  // namespace

@@ -65,5 +65,7 @@ std::vector<std::string> packing_signs(const ByteSource& file, const PeImage& im
 
 extern const MendRow pe_mends[7];
 void check_signature(const PeImage& image, const Allowed& allow);
+/// Where a change goes on all the same.
+void warn_of_signature(const PeImage& image, std::vector<std::string>& warnings);
 
 }  // namespace hotstitch::executable

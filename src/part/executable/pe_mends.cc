@@ -35,8 +35,7 @@ void check_packing(const ByteSource& file, const PeImage& image, FileMending& me
 void check_change(const ByteSource& file, const PeImage& image, FileMending& mending) {
     check_packing(file, image, mending);
     check_signature(image, mending.options.allow);
-    if (image.is_signed())
-        mending.warnings.emplace_back("the signature no longer holds; remove-signature takes it off");
+    warn_of_signature(image, mending.warnings);
 }
 
 ChangeList set_flag(FileMending& mending, const PeImage& image, std::uint64_t at, unsigned present, unsigned bit,
@@ -154,6 +153,10 @@ constexpr MendRow flag(std::string_view name, std::string_view what,
 }
 
 }  // namespace
+
+void warn_of_signature(const PeImage& image, std::vector<std::string>& warnings) {
+    if (image.is_signed()) warnings.emplace_back("the signature no longer holds; remove-signature takes it off");
+}
 
 void check_signature(const PeImage& image, const Allowed& allow) {
     if (!image.is_signed() || allow.signature) return;

@@ -120,6 +120,7 @@ private:
             entry.offset = std::uint64_t{u32be(table_, at + 4)} << shift_;
             entry.size = u32be(table_, at + 8);
         }
+        entry.id = index;
         all.push_back(std::move(entry));
     }
 
@@ -204,6 +205,7 @@ std::size_t insert_file(std::vector<Entry>& entries, std::string_view path) {
         const bool last = slash == std::string_view::npos;
         if (there != 0 && (last || !entries[there].folder))
             throw Error(ErrorCode::usage, fmt::format("{} is there already", so_far)).in("part").found(so_far);
+        if (there != 0) so_far = entries[there].path;  // as it is spelt there
         if (last) return insert_entry(entries, folder, {.path = so_far, .name = stored});
         folder = there != 0 ? there : insert_entry(entries, folder, {.path = so_far, .name = stored, .folder = true});
         path.remove_prefix(slash + 1);

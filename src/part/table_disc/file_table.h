@@ -20,6 +20,7 @@ struct Entry {
     bool folder = false;
     std::uint64_t offset = 0, size = 0;  ///< of a file, in bytes
     std::size_t parent = 0, end = 0;     ///< of a folder: entries; `end` is behind its last member
+    std::size_t id = 0;                  ///< which entry of the table as it was read; of a new one, what its maker says
 };
 
 struct FileTable {

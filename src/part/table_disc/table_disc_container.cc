@@ -16,6 +16,19 @@
 namespace hotstitch::table_disc {
 namespace {
 
+PutResult one_of(PartChanges changes) {
+    PutResult result = std::move(changes.parts.front());
+    result.change = std::move(changes.change);
+    return result;
+}
+
+/// What moves other files, and another table of them, goes one after the other.
+bool can_be_one(const std::vector<PartChange>& changes, Room room) {
+    return room != Room::rebuild && std::none_of(changes.begin(), changes.end(), [](const PartChange& change) {
+               return change.name.ends_with("sys/file-table");
+           });
+}
+
 class PlainDisc final : public Container {
 public:
     PlainDisc(SharedSource file, Identity identity)
@@ -42,10 +55,17 @@ public:
     PutResult put(const Part& part, const SharedSource& content, const PutOptions& options) const override {
         return volume_.put(part.name, content, options.room);
     }
-    PutResult add(const std::string& name, const SharedSource& content, const PutOptions&) const override {
-        return volume_.add(name, content);
+    PutResult add(const std::string& name, const SharedSource& content, const PutOptions& options) const override {
+        return one_of(volume_.change({{name, content, true}}, options.room));
     }
-    PutResult remove(const Part& part, const PutOptions&) const override { return volume_.remove(part.name); }
+    PutResult remove(const Part& part, const PutOptions& options) const override {
+        return one_of(volume_.change({{part.name, nullptr}}, options.room));
+    }
+    std::optional<PartChanges> change_all(const std::vector<PartChange>& changes,
+                                          const PutOptions& options) const override {
+        if (!can_be_one(changes, options.room)) return std::nullopt;
+        return volume_.change(changes, options.room);
+    }
 
 private:
     TableVolume volume_;
@@ -146,14 +166,39 @@ public:
         const auto [opened, inner] = inside(part.name);
         return on_disc(*opened, opened->volume->put(inner, content, options.room));
     }
-    PutResult add(const std::string& name, const SharedSource& content, const PutOptions&) const override {
+    PutResult add(const std::string& name, const SharedSource& content, const PutOptions& options) const override {
         const auto [opened, inner] = inside(name);
-        return on_disc(*opened, opened->volume->add(inner, content));
+        return on_disc(*opened, one_of(opened->volume->change({{inner, content, true}}, options.room)));
     }
-    PutResult remove(const Part& part, const PutOptions&) const override {
+    PutResult remove(const Part& part, const PutOptions& options) const override {
         if (part.kind != "file") return Container::remove(part, {});
         const auto [opened, inner] = inside(part.name);
-        return on_disc(*opened, opened->volume->remove(inner));
+        return on_disc(*opened, one_of(opened->volume->change({{inner, nullptr}}, options.room)));
+    }
+    /// Of one partition, whose groups are then encrypted once.
+    std::optional<PartChanges> change_all(const std::vector<PartChange>& changes,
+                                          const PutOptions& options) const override {
+        if (!can_be_one(changes, options.room)) return std::nullopt;
+        const std::string prefix = changes.front().name.substr(0, changes.front().name.find('/') + 1);
+        std::vector<PartChange> of_volume;
+        for (const PartChange& change : changes) {
+            const bool stored = std::any_of(opened_.begin(), opened_.end(), [&](const Opened& o) {
+                return o.volume && change.name.starts_with(prefix_of(o.partition));
+            });
+            if (!stored || !change.name.starts_with(prefix)) return std::nullopt;
+            for (const Stored& s : stored_parts())
+                if (s.name == change.name) return std::nullopt;
+            of_volume.push_back({change.name.substr(prefix.size()), change.content, change.add});
+        }
+        const auto [opened, inner] = inside(changes.front().name);
+        PartChanges made = opened->volume->change(of_volume, options.room);
+        PutResult whole{std::move(made.change)};
+        whole = on_disc(*opened, std::move(whole));
+        made.change = std::move(whole.change);
+        for (PutResult& part : made.parts) part.from.reset(), part.to.reset(), part.mended.reset();
+        made.parts.front().warnings.insert(made.parts.front().warnings.end(), whole.warnings.begin(),
+                                           whole.warnings.end());
+        return made;
     }
 
 private:
@@ -182,7 +227,7 @@ private:
 
     [[noreturn]] static void refuse_encrypted(const std::string& name) {
         throw Error(ErrorCode::unsupported, fmt::format("{} is encrypted; it can be read with your own key", name))
-            .in("part")
+            .in("keys")
             .hint("bring a file of keys, with a line common = …");
     }
 

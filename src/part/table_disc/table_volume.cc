@@ -69,6 +69,7 @@ TableVolume::TableVolume(SharedSource data, unsigned shift, std::uint64_t most)
     table_ = parse_table(table_bytes_, shift);
     program_size_ = program_size(*data_, program_at_);
     loader_size_ = loader_size(*data_, header::end);
+    bound_stated_sizes();
     find_used();
     const auto past = std::count_if(table_.entries.begin(), table_.entries.end(), [&](const Entry& e) {
         return !e.folder && e.size != 0 && (e.offset > data_->size() || e.size > data_->size() - e.offset);
@@ -77,6 +78,26 @@ TableVolume::TableVolume(SharedSource data, unsigned shift, std::uint64_t most)
         table_.warnings.push_back(
             fmt::format("{} past the image's end: it is cut short",
                         counted(static_cast<std::uint64_t>(past), "file reaches", "files reach")));
+}
+
+/// Loader, program and table state their own sizes, and may say anything: none reaches past the next thing on the disc.
+void TableVolume::bound_stated_sizes() {
+    const auto next_behind = [&](std::uint64_t at, std::size_t owner) {
+        std::uint64_t next = data_->size();
+        const auto look_at = [&](std::uint64_t begin) {
+            if (begin > at) next = std::min(next, begin);
+        };
+        if (owner != program_owner && program_size_ != 0) look_at(program_at_);
+        if (owner != table_owner) look_at(table_at_);
+        for (const Entry& e : table_.entries)
+            if (!e.folder && e.size != 0) look_at(e.offset);
+        return next;
+    };
+    loader_size_ = std::min(loader_size_, next_behind(header::end, loader_owner) - header::end);
+    if (program_size_ != 0)
+        program_size_ = std::min(program_size_, next_behind(program_at_, program_owner) - program_at_);
+    const std::uint64_t table = next_behind(table_at_, table_owner) - table_at_;
+    if (table_bytes_.size() > table) table_bytes_.resize(static_cast<std::size_t>(table));
 }
 
 void TableVolume::find_used() {
@@ -114,7 +135,9 @@ void TableVolume::each(const std::string& prefix, const std::function<Flow(Part,
     };
     if (!show("sys/header", 0, header::end) || !show("sys/loader", header::end, loader_size_)) return;
     if (program_size_ != 0 && !show("sys/main.dol", program_at_, program_size_)) return;
-    if (!show("sys/file-table", table_at_, table_bytes_.size())) return;
+    Part table = part_of(prefix + "sys/file-table", table_at_, table_bytes_.size());
+    table.follows = true;
+    if (visitor(std::move(table), slice(table_at_, table_bytes_.size())) == Flow::stop) return;
     for (const Entry& e : table_.entries)
         if (!e.folder && !show(std::string(in_files) + e.path, e.offset, e.size)) return;
 }
@@ -135,11 +158,6 @@ TableVolume::Place TableVolume::place_of(std::string_view name) const {
 SharedSource TableVolume::open(std::string_view name) const {
     const Place place = place_of(name);
     return slice(place.size == 0 ? 0 : place.offset, place.size);
-}
-
-bool TableVolume::is_free(std::uint64_t begin, std::uint64_t end, std::size_t but) const {
-    return std::none_of(used_.begin(), used_.end(),
-                        [&](const Used& u) { return u.owner != but && u.begin < end && begin < u.end; });
 }
 
 std::uint64_t TableVolume::next_used(const Place& place) const {

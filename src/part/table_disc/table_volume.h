@@ -21,7 +21,9 @@ struct Used {
     std::size_t owner = 0;  ///< index of the file's entry, or one of the numbers below
 };
 inline constexpr std::size_t no_entry = static_cast<std::size_t>(-1), loader_owner = no_entry - 1,
-                             program_owner = no_entry - 2, table_owner = no_entry - 3, header_owner = no_entry - 4;
+                             program_owner = no_entry - 2, table_owner = no_entry - 3, header_owner = no_entry - 4,
+                             /// what is no longer used after the change that is being made, and not used again by it
+    former_owner = no_entry - 5, first_own_owner = no_entry - 5;
 
 /// With which the names of files begin.
 inline constexpr std::string_view in_files = "files/";
@@ -46,26 +48,24 @@ public:
     SharedSource open(std::string_view name) const;
 
     PutResult put(std::string_view name, const SharedSource& content, Room room) const;
-    PutResult add(std::string_view name, const SharedSource& content) const;
-    PutResult remove(std::string_view name) const;
+    /// Content in its place or moved, files more and less, as one new layout. Throws as put() does, Error(wrong_target)
+    /// where the result would not read back as it should.
+    PartChanges change(const std::vector<PartChange>& changes, Room room) const;
 
 private:
     struct Place {
         std::uint64_t offset = 0, size = 0;
         std::size_t owner = no_entry;
     };
-    class Changing;
+    class Layout;
 
     void find_used();
+    void bound_stated_sizes();
     Place place_of(std::string_view name) const;
-    bool is_free(std::uint64_t begin, std::uint64_t end, std::size_t but) const;
     std::uint64_t next_used(const Place& place) const;
-    std::optional<std::uint64_t> free_place(std::uint64_t size, std::uint64_t alignment,
-                                            const std::optional<Used>& taken) const;
-    PutResult with_entries(const std::vector<Entry>& entries, Changing& change, const std::optional<Used>& taken) const;
     SharedSource slice(std::uint64_t offset, std::uint64_t size) const;
     void refuse_broken() const;
-    PutResult put_header(const SharedSource& content) const;
+    void check_result(const ChangeList& change, const std::vector<PartChange>& changes) const;
     PutResult move_behind(const Place& place, const SharedSource& content) const;
 
     SharedSource data_;
