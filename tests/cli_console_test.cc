@@ -5,11 +5,13 @@
 
 #include <filesystem>
 #include <map>
+#include <random>
 
 #include "console_discs.h"
 #include "hotstitch/create.h"
 #include "hotstitch/file_io.h"
 #include "hotstitch/part.h"
+#include "lib/patch_makers.h"
 #include "lib/run_tool.h"
 #include "lib/temporary_folder.h"
 
@@ -123,6 +125,112 @@ TEST_F(CliConsole, AFolderBecomesADiscAgain) {
     fs::remove_all(folder / "tree/sys");
     EXPECT_EQ(run({"put", "tree", "--room", "rebuild", "-o", "none.gcm"}).code, 2);
     EXPECT_FALSE(fs::exists(folder / "none.gcm"));
+}
+
+/// A random tree over a disc's files: some with other content, some new, in folders that are there or not.
+std::map<std::string, Bytes> random_tree(std::mt19937_64& random, const std::map<std::string, Bytes>& there,
+                                         std::size_t largest) {
+    static constexpr const char* words[] = {"data", "new", "maps", "deep", "a", "Voices", "x.bin", "lamp"};
+    std::map<std::string, Bytes> tree;
+    const auto lower = [](std::string text) {
+        for (char& c : text) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+        return text + "/";
+    };
+    for (std::size_t i = 1 + makers::below(random, 12); i-- > 0;) {
+        std::string name;
+        if (makers::below(random, 5) < 2)
+            name = std::next(there.begin(), static_cast<std::ptrdiff_t>(makers::below(random, there.size())))->first;
+        else
+            for (std::size_t depth = 1 + makers::below(random, 4); depth-- > 0;)
+                name += fmt::format("{}{}{}", name.empty() ? "" : "/", words[makers::below(random, 8)],
+                                    makers::below(random, 2) == 0 ? "" : "7");
+        const auto clashes = [&](const auto& files) {
+            return std::any_of(files.begin(), files.end(), [&](const auto& file) {
+                const std::string a = lower(file.first), b = lower(name);
+                return file.first != name && (a.starts_with(b) || b.starts_with(a));
+            });
+        };
+        if (!clashes(there) && !clashes(tree)) tree[name] = demo::junk(makers::below(random, largest), random());
+    }
+    return tree;
+}
+
+TEST_F(CliConsole, ATreeGoesInAsOneNewLayout) {
+    folder.put("keys.txt", demo::key_file());
+    std::mt19937_64 random(29);
+    for (int round = 0; round < 24; ++round) {
+        const bool in_partition = round % 4 == 3;
+        const Bytes volume = demo::table_disc(
+            demo::console_files(static_cast<int>(makers::below(random, 2))),
+            {.later = in_partition, .gap = makers::below(random, 700), .room = makers::below(random, 100)});
+        std::map<std::string, Bytes> wanted = demo::files_of_table(volume, in_partition);
+        auto there = wanted;
+        there.erase("main.dol");
+        const auto tree = random_tree(random, there, in_partition ? 2000 : 40'000);
+        fs::remove_all(folder / "tree"), fs::remove(folder / "out.iso"), fs::remove(folder / "out.iso.receipt.json");
+        fs::create_directory(folder / "tree");
+        for (const auto& [name, content] : tree) folder.put("tree/" + name, content), wanted[name] = content;
+        folder.put("d.iso", in_partition ? demo::partition_disc(volume) : volume);
+        SCOPED_TRACE(fmt::format("round {}", round));
+        const std::string prefix = in_partition ? "partition 0/files/=tree" : "files/=tree";
+        const ToolResult result = run({"put", "d.iso", prefix, "--add", "-o", "out.iso", "--keys", "keys.txt"});
+        ASSERT_EQ(result.code, 0) << result.err;
+        const Bytes made = contents(folder / "out.iso");
+        if (in_partition) {
+            EXPECT_EQ(demo::wrong_hashes(made), "");
+        }
+        EXPECT_TRUE(demo::files_of_table(in_partition ? demo::volume_of(made) : ByteView(made), in_partition) ==
+                    wanted);
+    }
+}
+
+TEST_F(CliConsole, SizesThatLieCostNoOtherFile) {
+    folder.put("short.bin", std::string(40, 'n'));
+    struct Lie {
+        const char* name;
+        std::size_t at;  ///< of 4 bytes, most significant first
+    };
+    const Bytes whole = demo::table_disc(demo::console_files(1), {.gap = 600, .room = 200});
+    const auto program_at = static_cast<std::size_t>(whole[0x421]) << 16 | static_cast<std::size_t>(whole[0x422]) << 8 |
+                            static_cast<std::size_t>(whole[0x423]);
+    const Lie lies[] = {{"the loader's size", 0x2454},
+                        {"the loader's trailer", 0x2458},
+                        {"the program's first section", program_at + 0x90},
+                        {"the table's size", 0x428}};
+    const std::vector<std::vector<std::string>> changes = {{"files/opening.bin=short.bin"},
+                                                           {"files/new.bin=short.bin", "--add"},
+                                                           {"--remove", "files/opening.bin"},
+                                                           {"sys/main.dol=program"},
+                                                           {"sys/loader=loader"}};
+    const auto before = demo::files_of_table(whole, false);
+    folder.put("whole.gcm", whole);
+    for (const char* const part : {"main.dol=program", "loader=loader"}) {
+        const std::string text = part;
+        const std::size_t equals = text.find('=');
+        ASSERT_EQ(answer({"take", "whole.gcm:sys/" + text.substr(0, equals), "-o", text.substr(equals + 1)}),
+                  "0 taken");
+    }
+    for (const Lie& lie : lies)
+        for (const unsigned value : {0x7FFFFFF0U, 0x00020000U, 0x00004000U})
+            for (const auto& change : changes) {
+                Bytes disc_with_lie = whole;
+                for (int i = 0; i < 4; ++i)
+                    disc_with_lie[lie.at + static_cast<std::size_t>(i)] = static_cast<std::byte>(value >> (24 - 8 * i));
+                folder.put("lie.gcm", disc_with_lie);
+                fs::remove(folder / "out.gcm"), fs::remove(folder / "out.gcm.receipt.json");
+                std::vector<std::string> call{"put", "lie.gcm"};
+                call.insert(call.end(), change.begin(), change.end());
+                call.insert(call.end(), {"-o", "out.gcm"});
+                const ToolResult result = run(call);
+                SCOPED_TRACE(fmt::format("{} {:x} {}", lie.name, value, change.front()));
+                ASSERT_LT(result.code, 4) << result.err;
+                if (result.code != 0 || lie.at == 0x428) continue;
+                auto after = files_in("out.gcm");
+                for (const auto& [name, content] : before)
+                    if (name != "opening.bin" && name != "main.dol") {
+                        EXPECT_TRUE(after[name] == content) << name;
+                    }
+            }
 }
 
 TEST_F(CliConsole, AnEncryptedPartitionOpensWithTheUsersKey) {

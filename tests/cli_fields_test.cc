@@ -216,6 +216,64 @@ TEST_F(CliFields, HeadersNeedNoMap) {
     }
 }
 
+TEST_F(CliFields, ManyRecordsAreShownInLittleMemoryAndEndlessTextsNotAtAll) {
+    std::string pointers(4 * 65536, '\0');
+    for (std::size_t i = 0; i < 65536; ++i) pointers[4 * i + 2] = 4;  // 0x40000, behind them
+    folder.put("p.dat", pointers + std::string(90'000, 'A'));
+    folder.put("bytes.dat", demo::junk(300'000, 4));
+    const std::string table =
+        "hotstitch-map = 1\n[table.t]\nat = 0\ncount = {}\nstride = {}\n[[table.t.field]]\n"
+        "name = \"v\"\nat = 0\n{}\n";
+    folder.put("p.toml",
+               fmt::format(fmt::runtime(table), 65536, 4, "type = \"pointer\"\nsize = 4\nto = \"text\"\nend = \"00\""));
+    folder.put("bytes.toml", fmt::format(fmt::runtime(table), 300'000, 1, "type = \"u8\""));
+    for (const char* const form : {"t", "--json", "--csv"}) {
+        const ToolResult refused = run({"fields", "p.dat", form, "--map", "p.toml"});
+        EXPECT_EQ(refused.code, 3) << form;
+        EXPECT_NE((refused.out + refused.err).find("fewer records"), std::string::npos) << form;
+    }
+    EXPECT_EQ(run({"fields", "p.dat", "--map", "p.toml"}).code, 0) << "twenty of them";
+    EXPECT_EQ(run({"fields", "p.dat", "t[9]", "--map", "p.toml"}).code, 0);
+    const auto tables = run({"fields", "bytes.dat", "--map", "bytes.toml", "--json"}).json()["tables"];
+    const Bytes wanted = demo::junk(300'000, 4);
+    ASSERT_EQ(tables[0]["records"].size(), wanted.size()) << "in slices, and nothing is lost between them";
+    for (const std::size_t i : {std::size_t{0}, std::size_t{4095}, std::size_t{4096}, wanted.size() - 1})
+        EXPECT_EQ(tables[0]["records"][i]["values"][0], std::to_integer<unsigned>(wanted[i])) << i;
+    const std::string csv = run({"fields", "bytes.dat", "--map", "bytes.toml", "--csv"}).out;
+    EXPECT_EQ(std::count(csv.begin(), csv.end(), '\n'), 300'001);
+    EXPECT_NE(
+        said({"fields", "bytes.dat", "--map", "bytes.toml"}).find("hotstitch fields bytes.dat t --map bytes.toml"),
+        std::string::npos);
+}
+
+TEST_F(CliFields, NumbersAreTheSameInEveryLocale) {
+    folder.put("real.dat", Bytes(8));
+    folder.put("real.toml",
+               "hotstitch-map = 1\n[table.ferry]\nat = 0\ncount = 1\nstride = 4\n[[table.ferry.field]]\n"
+               "name = \"speed\"\nat = 0\ntype = \"f32\"\n");
+    for (const char* const locale : {"LC_ALL=C", "LC_ALL=de_DE.UTF-8"}) {
+        const auto call = [&](const std::string& value) {
+            return run_tool({"fields", "real.dat", "ferry[0].speed=" + value, "--map", "real.toml", "-o", "out.dat",
+                             "--replace", "--no-backup"},
+                            {.folder = folder.path(), .environment = {locale}});
+        };
+        EXPECT_EQ(call("3.25").code, 0) << locale;
+        EXPECT_EQ(contents(folder / "out.dat")[2], std::byte{0x50});
+        EXPECT_EQ(call("3,25").code, 2) << locale;
+    }
+}
+
+TEST_F(CliFields, WhatIsSavedIsAppliedAndSaysAlready) {
+    // Of a part: by its fields, not by its bytes as well; a second time, nothing is left to do.
+    ASSERT_EQ(answer({"fields", "kelp.dat", "berth[Old Pier].depth=14", "berth[3].name=Fog Mole", "-o", "new.dat"}),
+              "0 set");
+    ASSERT_EQ(answer({"fields", "kelp.dat", "--compare", "new.dat", "--save", "l.edits"}), "1 different");
+    ASSERT_EQ(answer({"apply", "kelp.dat", "l.edits", "-o", "made.dat"}), "0 made");
+    EXPECT_EQ(contents(folder / "made.dat"), contents(folder / "new.dat"));
+    EXPECT_EQ(answer({"apply", "new.dat", "l.edits"}), "0 already-patched");
+    EXPECT_EQ(answer({"fields", "kelp.dat", "berth[1].depth=3", "berth[Old Pier].depth=5", "-o", "x"}), "2 usage");
+}
+
 TEST_F(CliFields, ChartsAreDrawnAtEveryWidth) {
     ASSERT_EQ(run({"apply", "kelp.dat", "berths.edits", "-o", "made.dat"}).code, 0);
     const ToolResult chart = run({"chart", "kelp.dat", "made.dat", "--maps", ".", "--hex", "2", "--svg", "made.svg"});

@@ -10,6 +10,7 @@
 #include "hotstitch/create.h"
 #include "hotstitch/digest.h"
 #include "hotstitch/kit_jobs.h"
+#include "hotstitch/part.h"
 #include "kelp_harbour.h"
 #include "lib/run_tool.h"
 #include "lib/temporary_folder.h"
@@ -66,6 +67,12 @@ protected:
         Bytes changed = data;
         changed[20] ^= std::byte{1};
         return changed;
+    }
+    static Bytes in_disc(const Bytes& image, const char* name) {
+        const MemorySource source(image);
+        MemorySink out;
+        extract_part(*open_container(source), name, out);
+        return out.take();
     }
     ToolResult run(const std::vector<std::string>& call) const { return run_tool(call, {.folder = folder.path()}); }
     /// The words of all that is printed.
@@ -412,6 +419,107 @@ TEST_F(CliKit, AReceiptThatLiesRemovesNothing) {
         kept = kept || (name.starts_with("out/mine.") && name.ends_with(".backup"));
     EXPECT_TRUE(kept);
     EXPECT_EQ(contents(folder / "kelp.iso"), disc);
+}
+
+TEST_F(CliKit, EveryOutputOfOneBaseIsMade) {
+    std::string text(text_of(contents(folder / "fog/kit.toml")));
+    text += "[[output]]\nfrom = \"game\"\nname = \"again/{name}.iso\"\n";
+    folder.put("fog/kit.toml", text);
+    expect(say({"apply", "kelp.iso", "fog", "-o", "out/"}, 0), {"Made 3 outputs"});
+    const Bytes made = contents(folder / "out/games/Fog Signals/game.iso");
+    EXPECT_TRUE(made != disc && made == contents(folder / "out/again/Fog Signals.iso"));
+    EXPECT_TRUE(in_disc(made, "BERTHS.TXT") == bytes("foggy\n"));
+}
+
+TEST_F(CliKit, WhatIsGivenAndNotUsedIsRefused) {
+    folder.put("other.bps", create(data, changed_data()));
+    folder.put("stray.dat", data);
+    const std::vector<std::vector<std::string>> calls = {{"apply", "kelp.iso", "fog", "other.bps"},
+                                                         {"apply", "kelp.iso", "fog", "other.bps", "--plan"},
+                                                         {"apply", "kelp.iso", "stray.dat", "fog"},
+                                                         {"apply", "kelp.iso", "stray.dat", "fog", "--plan"}};
+    const auto before = folder.names();
+    for (const auto& call : calls) {
+        const std::string unused = call[2] == "fog" ? call[3] : call[2];
+        expect(say(call, 2), {unused});
+    }
+    EXPECT_EQ(folder.names(), before);
+}
+
+TEST_F(CliKit, OnlyFoldersThatWereMadeGoAgain) {
+    fs::create_directories(folder / "a/b/c");
+    fs::create_directories(folder / "own/games");
+    for (const char* const place : {"a/b/c/", "own/", "new/x/"}) {
+        expect(say({"apply", "kelp.iso", "fog", "-o", place}, 0), {"Made 2 outputs"});
+        say({"undo", fmt::format("{}games/Fog Signals/game.iso", place)}, 0);
+    }
+    EXPECT_TRUE(fs::is_empty(folder / "a/b/c"));
+    EXPECT_TRUE(fs::is_empty(folder / "own/games")) << "the player's own empty folder";
+    EXPECT_FALSE(fs::exists(folder / "new"));
+    // A refused call leaves none, and an empty name is a wrong call.
+    folder.put("small.iso", "not it");
+    EXPECT_NE(run({"apply", "small.iso", "fog", "-o", "none/x/"}).code, 0);
+    EXPECT_FALSE(fs::exists(folder / "none"));
+    EXPECT_EQ(run({"apply", "kelp.iso", "fog", "-o", ""}).code, 2);
+}
+
+TEST_F(CliKit, BasesLieInArchivesAndInOtherForms) {
+    fs::create_directory(folder / "downloads");
+    ASSERT_EQ(std::system(
+                  fmt::format("cd '{}' && bsdtar --format=zip -cf downloads/kelp.zip kelp.iso", folder.path().string())
+                      .c_str()),
+              0);
+    expect(say({"apply", "downloads", "fog", "-o", "out/"}, 0), {"Made 2 outputs"});
+    // Whole sectors hold the same disc: said, not "look for the edition".
+    fs::create_directory(folder / "raw");
+    folder.put("raw/kelp.bin", demo::in_sectors(disc, 1));
+    expect(say({"apply", "raw/kelp.bin", "fog", "-o", "raw/out/"}, 1), {"sectors"});
+}
+
+TEST_F(CliKit, ACutOneIsNotRight) {
+    say({"kit", "pack", "fog"}, 0);
+    const Bytes whole = contents(folder / "fog.kit");
+    for (std::size_t length = 4; length < whole.size(); length += 1 + length / 16) {
+        folder.put("cut.kit", ByteView(whole).first(length));
+        EXPECT_EQ(run({"kit", "check", "cut.kit"}).code, 3) << length;
+    }
+    const auto wants = run({"describe", "fog.kit", "--json"}).json()["files"][0]["wants"];
+    EXPECT_EQ(wants[0]["editions"][0]["name"], "europe");
+    EXPECT_EQ(wants[0]["editions"][0]["digests"]["crc32"], crc32(disc).hex());
+    folder.put("fog/kit.toml", std::string(text_of(contents(folder / "fog/kit.toml"))) +
+                                   "[[step]]\nput = \"none.bin\"\ninto = \"game:TITLE.BIN\"\n[[step]]\nput = "
+                                   "\"neither.bin\"\ninto = \"game:TITLE.BIN\"\n");
+    const ToolResult two = run({"kit", "check", "fog", "--json"});
+    EXPECT_EQ(two.json()["found"].size(), 2U) << "a line each: " << two.out;
+}
+
+TEST_F(CliKit, WhatAFolderIsReadForBelongsToItsBase) {
+    write_tree_kit();
+    // The file that the kit is known by is right, and another one that it patches is not.
+    std::string text(text_of(contents(folder / "tides/kit.toml")));
+    folder.put("prog/berths.txt", "calm, calm, calm\n");
+    folder.put("tides/berths.bps", create(bytes("calm, calm, calm\n"), bytes("gale, calm, calm\n")));
+    text += "[[step]]\napply = \"berths.bps\"\nto = \"prog:berths.txt\"\n";
+    folder.put("tides/kit.toml", text);
+    expect(say({"verify", "tides", "prog"}, 0), {"fits"});
+    folder.put("prog/berths.txt", "calm, calm, fog!\n");
+    expect(say({"verify", "tides", "prog"}, 1), {"berths.txt"});
+}
+
+TEST_F(CliKit, AMapIsForItsOwnStepsAlone) {
+    folder.put("fog/strange.map.toml", "hotstitch-map = 1\ntitle = \"strange\"\n[[table]]\n");
+    folder.put("fog/own.map.toml",
+               "hotstitch-map = 1\ntitle = \"own\"\n[table.t]\nat = 0\ncount = 2\nstride = "
+               "1\n[[table.t.field]]\nname = \"v\"\nat = 0\ntype = \"u8\"\n");
+    fs::remove(folder / "fog/strange.map.toml");
+    std::string text(text_of(contents(folder / "fog/kit.toml")));
+    text.insert(text.find("[[output]]"),
+                "[[step]]\nset = {\"t[1].v\" = \"65\"}\nin = \"game:TITLE.BIN\"\nmap = \"own.map.toml\"\n");
+    folder.put("fog/kit.toml", text);
+    expect(say({"apply", "kelp.iso", "fog", "-o", "out/"}, 0), {"Made 2 outputs"});
+    const Bytes title = in_disc(contents(folder / "out/games/Fog Signals/game.iso"), "TITLE.BIN");
+    EXPECT_EQ(title.at(1), std::byte{65});
+    EXPECT_EQ(std::count(title.begin(), title.end(), std::byte{0}), 8999);
 }
 
 TEST_F(CliKit, ProgressNamesTheStep) {

@@ -46,8 +46,16 @@ Bytes lz4ed(ByteView block) {
     return out;
 }
 
+/// One block of many; `padded`: the last is filled up to the block size, as some writers do before they pack it.
+Bytes block_of(ByteView plain, std::size_t number, std::size_t size, bool padded) {
+    const ByteView one = plain.subspan(number * size, std::min(size, plain.size() - number * size));
+    Bytes block(one.begin(), one.end());
+    if (padded) block.resize(size);
+    return block;
+}
+
 /// A list of 32-bit offsets; every third block is stored plain.
-Bytes short_list(ByteView plain, std::size_t block, unsigned shift, bool lz4) {
+Bytes short_list(ByteView plain, std::size_t block, unsigned shift, bool lz4, bool padded = false) {
     const std::size_t count = (plain.size() + block - 1) / block;
     Bytes copy(24 + 4 * (count + 1));
     std::copy_n(bytes_of(lz4 ? "ZISO" : "CISO").begin(), 4, copy.begin());
@@ -55,10 +63,10 @@ Bytes short_list(ByteView plain, std::size_t block, unsigned shift, bool lz4) {
     put_number(copy, 20, 1, 1), put_number(copy, 21, shift, 1);
     for (std::size_t i = 0; i < count; ++i) {
         copy.resize((copy.size() + (1U << shift) - 1) >> shift << shift);
-        const ByteView one = plain.subspan(i * block, std::min(block, plain.size() - i * block));
+        const Bytes one = block_of(plain, i, block, padded);
         const bool stored = i % 3 == 2;
         put_number(copy, 24 + 4 * i, copy.size() >> shift | (stored ? 0x80000000U : 0U), 4);
-        const Bytes packed = stored ? Bytes(one.begin(), one.end()) : lz4 ? lz4ed(one) : deflated(one, -15);
+        const Bytes packed = stored ? one : lz4 ? lz4ed(one) : deflated(one, -15);
         copy.insert(copy.end(), packed.begin(), packed.end());
     }
     copy.resize((copy.size() + (1U << shift) - 1) >> shift << shift);
@@ -66,15 +74,15 @@ Bytes short_list(ByteView plain, std::size_t block, unsigned shift, bool lz4) {
     return copy;
 }
 
-Bytes zlib_list(ByteView plain, std::size_t block) {
+Bytes zlib_list(ByteView plain, std::size_t block, bool padded = false) {
     const std::size_t count = (plain.size() + block - 1) / block;
     Bytes copy(32 + 12 * count), data;
     put_number(copy, 0, 0xB10BC001, 4), put_number(copy, 16, plain.size(), 8), put_number(copy, 24, block, 4);
     put_number(copy, 28, count, 4);
     for (std::size_t i = 0; i < count; ++i) {
-        const ByteView one = plain.subspan(i * block, std::min(block, plain.size() - i * block));
+        const Bytes one = block_of(plain, i, block, padded);
         const bool stored = i % 4 == 3;
-        const Bytes packed = stored ? Bytes(one.begin(), one.end()) : deflated(one, 15);
+        const Bytes packed = stored ? one : deflated(one, 15);
         put_number(copy, 32 + 8 * i, data.size() | (stored ? std::uint64_t{1} << 63 : 0), 8);
         put_number(copy, 32 + 8 * count + 4 * i,
                    ::adler32(1, reinterpret_cast<const Bytef*>(packed.data()), static_cast<uInt>(packed.size())), 4);
@@ -107,6 +115,9 @@ std::vector<Form> forms() {
             {"blocks of LZ4", short_list(plain, 2048, 2, true), plain.size()},
             {"blocks of zlib", zlib_list(plain, 16384), plain.size()},
             {"blocks of zlib, the last short", zlib_list(gap, 32768), gap.size()},
+            {"blocks of zlib, the last filled up", zlib_list(gap, 32768, true), gap.size()},
+            {"blocks of deflate, the last filled up", short_list(gap, 16384, 0, false, true), gap.size()},
+            {"blocks of LZ4, the last filled up", short_list(gap, 16384, 2, true, true), gap.size()},
             {"a map of blocks", demo::block_map_copy(plain, 32768), full},
             {"a loader's container", demo::drive_copy(plain, 16), full}};
 }

@@ -41,9 +41,10 @@ public:
     ArchiveReader(const ArchiveReader&) = delete;
     ArchiveReader& operator=(const ArchiveReader&) = delete;
 
-    /// The next file, or null at the end; valid until the next call. `links`: links too, which are passed over else.
-    /// Throws Error(damaged), Error(limit) past a budget, Error(cancelled).
-    const ArchiveMember* next(bool links = false);
+    /// The next file, or null at the end; valid until the next call. `all`: links too, which are passed over else, and
+    /// a file that is damaged, which extract() then says. Throws Error(damaged), Error(limit) past a budget,
+    /// Error(cancelled).
+    const ArchiveMember* next(bool all = false);
 
     /// Unpacks the file that next() returned; once. Throws Error(unsupported) when it is encrypted, Error(damaged) when
     /// its name is absolute or leads out of the archive, and as next() does.

@@ -192,6 +192,7 @@ HOTSTITCH_EXPORT Diagnosis contradicting_source(const Identity& cartridge, std::
 struct RepresentationOpinion {
     enum class Ground {
         checks_right,      ///< internal checks see the change, and come out right only so: that is sure
+        holds_all,         ///< so read, it is already what the patch makes: that is sure
         changes_the_rom,   ///< as it is, only the front header would change: that is sure
         console_order,     ///< no check sees the change; patches are made for the console's order, so that is taken
         header_stays,      ///< the internal header stays one only so

@@ -119,8 +119,8 @@ HOTSTITCH_EXPORT std::string edition_of(const Identity& identity);
 /// What a fact says; empty: the file says nothing of it.
 HOTSTITCH_EXPORT std::string_view fact_of(const Identity& identity, std::string_view key) noexcept;
 
-/// Whether the checks of two states of one file are the same, values and all: what was changed between, they do not
-/// see.
+/// Whether the checks that can be mended are the same in two states of one file, values and all: what changed, they do
+/// not see.
 HOTSTITCH_EXPORT bool checks_are_same(const Identity& before, const Identity& after);
 
 /// Where all internal checks that can be made and mended are right, and there is one.

@@ -229,7 +229,8 @@ struct Gap {
 std::vector<Gap> gaps_of(const OrderedCopies& copies, std::uint64_t source_size) {
     std::vector<Gap> gaps;
     std::uint64_t from = 0, made = 0;
-    std::vector<SameStretch> same = copies.heaviest_chain();
+    // Of files of one size, what differs is what stands at the same place: whatever a patch copies from elsewhere.
+    std::vector<SameStretch> same = copies.target_size() == source_size ? copies.in_place() : copies.heaviest_chain();
     same.push_back({source_size, copies.target_size(), 0});
     for (SameStretch stretch : same) {
         // A patch for a larger file copies from where this one has nothing.

@@ -4,6 +4,7 @@
 #include "edit/ordered_copies.h"
 
 #include <algorithm>
+#include <iterator>
 
 namespace hotstitch {
 namespace {
@@ -44,6 +45,13 @@ Flow OrderedCopies::put(const Edit& edit) {
     }
     at_ += edit.length;
     return Flow::go_on;
+}
+
+std::vector<SameStretch> OrderedCopies::in_place() const {
+    std::vector<SameStretch> same;
+    std::copy_if(copies_.begin(), copies_.end(), std::back_inserter(same),
+                 [](const SameStretch& copy) { return copy.source == copy.target; });
+    return same;
 }
 
 std::vector<SameStretch> OrderedCopies::heaviest_chain() const {

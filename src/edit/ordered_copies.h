@@ -20,6 +20,8 @@ public:
     Flow put(const Edit& edit) override;
     std::uint64_t target_size() const noexcept { return at_; }
     std::vector<SameStretch> heaviest_chain() const;
+    /// Those that stand in the target where they stood in the source.
+    std::vector<SameStretch> in_place() const;
 
 private:
     std::vector<SameStretch> copies_;

@@ -121,7 +121,7 @@ std::optional<RepresentationOpinion> compared(const Trial& as_is, const Trial& o
     constexpr std::uint64_t telling = 32;
     const auto opinion = [&](Ground ground) { return RepresentationOpinion{reading, ground, other.same, as_is.same}; };
     if (as_is.unchanged) return std::nullopt;
-    if (other.unchanged) return opinion(Ground::holds_more_bytes);
+    if (other.unchanged) return opinion(Ground::holds_all);
     // What lies in a header that was taken off or added only, was made for no such file.
     if (!other.changes_rom) return std::nullopt;
     if (!as_is.changes_rom) return opinion(Ground::changes_the_rom);

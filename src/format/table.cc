@@ -232,7 +232,7 @@ private:
 
 std::unique_ptr<PatchReader> open_patch(const ByteSource& patch, const Limits& limits) {
     if (const auto whole = patch.whole()) return open_patch(*whole, limits);
-    return std::make_unique<OwningReader>(patch, limits);
+    return in_memory([&] { return std::make_unique<OwningReader>(patch, limits); });
 }
 
 std::unique_ptr<PatchReader> open_patch(ByteView patch, const Limits& limits) {

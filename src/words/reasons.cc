@@ -170,6 +170,7 @@ std::string words_for(const RepresentationOpinion& opinion) {
         case RepresentationOpinion::Ground::header_stays: return "the internal header stays one only so";
         case RepresentationOpinion::Ground::reaches_the_end:
             return "its last records reach to where the file so read would end";
+        case RepresentationOpinion::Ground::holds_all: return "so read, it holds all that the patch writes";
         case RepresentationOpinion::Ground::changes_the_rom: return "as it is, only its front header would change";
         case RepresentationOpinion::Ground::console_order:
             return "no check sees what it changes, and patches are made for the console's own order";

@@ -107,6 +107,11 @@ std::vector<DigestMismatch> compare_file(const fs::path& path, const Digests& wa
     WorkOptions options;
     options.progress = progress;
     try {
+        // A sheet that was made is meant itself, not the disc that it stands for.
+        std::error_code code;
+        if (fs::is_regular_file(path, code))
+            if (const InputFile file(path, options.limits, progress); sheet_in(file))
+                return compare_file(file, wanted, progress);
         return compare_file(open_file(path.string(), options), wanted, progress);
     } catch (const Error& error) {
         if (error.code() == ErrorCode::cancelled) throw;

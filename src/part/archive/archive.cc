@@ -229,6 +229,7 @@ struct ArchiveReader::State {
     Crc32 folder_sum;
     bool in_file = false;
     std::optional<ArchiveMember> current;
+    std::exception_ptr damage;  ///< of the current member, found while its head was read
     bool extracted = false, only_done = false;
     std::size_t entries = 0;  ///< headers read so far, of whatever kind
 };
@@ -240,10 +241,11 @@ ArchiveReader::ArchiveReader(ByteView archive, const Limits& limits, const Progr
     : state_(std::make_unique<State>(archive, limits, progress)) {}
 ArchiveReader::~ArchiveReader() = default;
 
-const ArchiveMember* ArchiveReader::next(bool links) {
+const ArchiveMember* ArchiveReader::next(bool all) {
     State& s = *state_;
     if (!s.extracted) s.pass_over();
     s.current.reset();
+    s.damage = nullptr;
     s.extracted = false;
     if (!s.handle) {
         if (std::exchange(s.only_done, true)) return nullptr;
@@ -254,14 +256,14 @@ const ArchiveMember* ArchiveReader::next(bool links) {
         if (!s.current->head.empty()) s.unpacked->read(again);
         return &*s.current;
     }
-    archive_entry* const entry = s.next_entry(links);
+    archive_entry* const entry = s.next_entry(all);
     if (entry == nullptr) return nullptr;
     const InUtf8 names;
     ArchiveMember member{name_of(entry, s.entries), {}, archive_entry_is_encrypted(entry) != 0, {}, {}};
     s.budget.member(member.name);
     const char* to = archive_entry_symlink_utf8(entry);
     if (to == nullptr) to = archive_entry_hardlink_utf8(entry);
-    if (links && to != nullptr) {
+    if (all && to != nullptr) {
         member.link = to;
         s.current = std::move(member);
         return &*s.current;
@@ -270,8 +272,13 @@ const ArchiveMember* ArchiveReader::next(bool links) {
         member.size = static_cast<std::uint64_t>(archive_entry_size(entry));
     if (!member.encrypted) {
         std::array<std::byte, head_size> head;
-        const std::size_t got = s.read(head);
-        member.head.assign(head.begin(), head.begin() + static_cast<std::ptrdiff_t>(got));
+        try {
+            const std::size_t got = s.read(head);
+            member.head.assign(head.begin(), head.begin() + static_cast<std::ptrdiff_t>(got));
+        } catch (const Error& error) {
+            if (!all || error.code() != ErrorCode::damaged) throw;
+            s.damage = std::current_exception();
+        }
     }
     s.meter.advance_to(s.consumed());
     s.current = std::move(member);
@@ -290,6 +297,7 @@ void ArchiveReader::extract(ByteSink& out) {
             .found(member.name)
             .hint("unpack it with its password first");
     s.extracted = true;
+    if (s.damage) std::rethrow_exception(s.damage);
     out.write(member.head);
     Bytes buffer(chunk);
     while (const std::size_t got = s.read(buffer)) {
