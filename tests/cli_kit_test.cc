@@ -5,6 +5,7 @@
 
 #include <fstream>
 
+#include "console_discs.h"
 #include "data_files.h"
 #include "disc.h"
 #include "hotstitch/create.h"
@@ -304,6 +305,28 @@ TEST_F(CliKit, AShelfOfModsByTurns) {
     expect(say({"shelf", "kelp.iso"}, 0), {"the original is in place"});
     folder.put("kelp.iso.shelf/shelf.toml", "hotstitch-shelf = 1\n[[mod]]\nname = \"x\"\nfile = \"../../evil\"\n");
     expect(say({"shelf", "kelp.iso", "--use", "x"}, 3), {"leads out"});
+}
+
+TEST_F(CliKit, AShelfHoldsTheOriginalAndThePlayersFiles) {
+    Bytes night = disc;
+    night[50'000] ^= std::byte{7};
+    folder.put("night.bps", create(disc, night)), folder.put("again.bps", create(disc, night));
+    say({"shelf", "kelp.iso", "--keep", "night.bps"}, 0);
+    say({"shelf", "kelp.iso", "--keep", "again.bps"}, 0);
+    EXPECT_FALSE(fs::exists(folder / "kelp.iso.shelf/mods/again.bps")) << "the same mod is there already";
+    folder.put("foghorn.wav", demo::wave(demo::junk(2000, 1)));
+    expect(say({"shelf", "kelp.iso", "--keep", "foghorn.wav"}, 1), {"foghorn.wav is no mod of kelp.iso"});
+    say({"shelf", "kelp.iso", "--use", "night"}, 0);
+    // The game is gone: the shelf has it.
+    fs::remove(folder / "kelp.iso");
+    expect(say({"shelf", "kelp.iso", "--use", "original"}, 0), {"original"});
+    EXPECT_TRUE(contents(folder / "kelp.iso") == disc);
+    say({"shelf", "kelp.iso", "--use", "night"}, 0);
+    // What was changed from outside is the player's: the shelf is not to be thrown away.
+    folder.put("kelp.iso", "an update");
+    expect(say({"shelf", "kelp.iso", "--use", "original"}, 0), {"kept aside"});
+    const std::string told = say({"shelf", "kelp.iso"}, 0);
+    EXPECT_EQ(told.find("can be thrown away"), std::string::npos) << told;
 }
 
 TEST_F(CliKit, AShelfOfAFolder) {

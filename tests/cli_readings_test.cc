@@ -111,6 +111,16 @@ TEST_F(CliReadings, AreTheSameByEveryCommand) {
     EXPECT_LE(run({"chart", "small.gb", "nt.ips", "--json"}).json().value("changed_bytes", 0U), 65536U);
 }
 
+TEST_F(CliReadings, AMendThatMakesTheWantedFileIsNamed) {
+    const Bytes nes = demo::nes_kelp();
+    Bytes junk = nes;
+    std::copy_n(bytes_of("Kelp 2026").begin(), 9, junk.begin() + 7);
+    folder.put("junk.nes", junk), folder.put("p.bps", create(nes, poked(nes, 500, 7)));
+    EXPECT_EQ(run({"verify", "p.bps", "junk.nes"}).code, 1);
+    EXPECT_TRUE(made({"apply", "junk.nes", "p.bps"}).empty());
+    EXPECT_TRUE(says("header-junk")) << said.err;
+}
+
 struct Source {
     const char* name;
     std::string source, patch;

@@ -3,6 +3,7 @@
 # passed over, and said so.
 set -euo pipefail
 tool=$1 folder=$2
+docs=$(cd "$(dirname "$0")/../docs" && pwd)
 rm -rf "$folder" && mkdir -p "$folder/zsh" && cd "$folder"
 "$tool" --completion bash >bash.sh
 "$tool" --completion zsh >zsh/_hotstitch
@@ -19,7 +20,23 @@ expect bash --keep-representation "$(in_bash apply --ke)"
 expect bash vcdiff "$(in_bash create --format v)"
 expect bash attach "$(in_bash header at)"
 expect bash "Kelp Harbour.sfc" "$(in_bash apply Ke)"
+expect bash --schemas "$(in_bash --sc)"
 echo "bash: completes"
+
+# The manual and all three scripts name every option that --help does, and no help has a word that is cut.
+manual=$(sed 's/\\-/-/g' "$docs/hotstitch.1")
+for command in "" $("$tool" --help | sed -n '/^Subcommands/,/^$/p' | grep -oE '^  [a-z]+'); do
+    help=$("$tool" $command --help)
+    awk 'length > 80 { print "longer than 80: " $0; exit 1 }' <<<"$help"
+    ! grep -F '{' <<<"$help" | grep -F -- '--no-' || exit 1
+    for option in $(grep -oE -- '(^  |,)--[a-z-]+' <<<"$help" | grep -oE -- '--[a-z-]+'); do
+        expect "the manual" "$option" "$manual"
+        expect "bash.sh" "$option" "$(cat bash.sh)"
+        expect "zsh" "$option" "$(cat zsh/_hotstitch)"
+        expect "fish" "-l ${option#--}" "$(cat fish.fish)"
+    done
+done
+echo "manual: names every option"
 
 if command -v fish >/dev/null; then
     in_fish() { HOME=$folder XDG_CONFIG_HOME=$folder fish -N -c "source fish.fish; complete -C '$1'"; }

@@ -194,6 +194,7 @@ TEST(Executables, BrokenHeadersAreRefusedWithTheirPlace) {
         {"segment outside", demo::elf(), 64 + 32, 8, UINT64_MAX, "segment 0", 64},
         {"smaller in memory", demo::elf(), 64 + 40, 8, 1, "size in memory", 64},
         {"wraps in memory", demo::elf(), 64 + 16, 8, UINT64_MAX - 8, "size in memory", 64},
+        {"wraps in 32 bits of memory", demo::elf({.is_64_bit = false}), 52 + 8, 4, 0xFFFFFFF8, "size in memory", 52},
         {"section headers outside", demo::elf(), 40, 8, 0x10000, "first section header", 8448},
         {"big-endian, 32 bit", demo::elf({.is_64_bit = false, .big_endian = true}), 28, 4, 0xFFFFFFFF,
          "program headers", 28},
@@ -222,6 +223,15 @@ TEST(Executables, BrokenHeadersAreRefusedWithTheirPlace) {
             identify(cut);
             mends_for(cut);
         }
+}
+
+TEST(Executables, NoSegmentReachesPastTheEndOfMemory) {
+    MendOptions options;
+    options.content = [](const std::string&) { return Bytes(0x2000, std::byte{1}); };
+    for (const auto& [is_64_bit, call] :
+         {std::pair{true, "code.bin@0xfffffffffffff000"}, {false, "code.bin@0xfffff000"}})
+        EXPECT_EQ(changed_places(demo::elf({.is_64_bit = is_64_bit}), {{"add-segment", call}}, options),
+                  "usage/address");
 }
 
 /// With the segment put in, the file is read again: its content stands at the address, all else as before.

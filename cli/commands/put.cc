@@ -85,9 +85,10 @@ void run(const PutArguments& arguments, const Context& context, Report& report) 
                                  fmt::format("Nothing changes: {} holds these bytes already.", shown(file.path())),
                                  arguments.rewrite, context, report);
     std::uint64_t bytes = 0;
-    for (const PutStep& step : plan.steps) bytes += step.changed + step.mended;
-    for (const ByteRange& range : plan.change.changed_ranges(file))
+    for (const ByteRange& range : plan.change.changed_ranges(file)) {
+        bytes += range.length;
         report.note(fmt::format("{} at {}", counted(range.length, "byte", "bytes"), offset_text(range.offset)));
+    }
     const auto place = write_rewritten(file, plan.change, request, context, report);
     if (!place) return;
     report.good("put", request.patch.empty()

@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <array>
+#include <span>
 
 #include "base/letters.h"
 #include "edit/target_builder.h"
@@ -199,13 +200,20 @@ private:
         return false;
     }
 
-    /// A flag that somebody set, or a signature, may be all that is in the way.
+    /// A flag that somebody set, a signature, or junk in a header may be all that is in the way.
     bool try_mends() {
-        if (source_.empty() || !recognise_file(head_of(file_)).name.starts_with("executable")) return false;
-        constexpr std::pair<std::string_view, std::string_view> calls[] = {{"remove-signature", ""},
-                                                                           {"large-address-aware", "off"},
-                                                                           {"large-address-aware", "on"},
-                                                                           {"dynamic-base", "off"}};
+        using Call = std::pair<std::string_view, std::string_view>;
+        constexpr Call of_programs[] = {{"remove-signature", ""},
+                                        {"large-address-aware", "off"},
+                                        {"large-address-aware", "on"},
+                                        {"dynamic-base", "off"}};
+        constexpr Call of_cartridges[] = {{"header-junk", ""}, {"checksum", ""}};
+        if (source_.empty() || !source_.has_checksum()) return false;
+        std::span<const Call> calls;
+        if (recognise_file(head_of(file_)).name.starts_with("executable"))
+            calls = of_programs;
+        else if (identify(file_).is("cartridge"))
+            calls = of_cartridges;
         for (const auto& [name, value] : calls)
             for (const bool keep_checks : {true, false}) try {
                     const MendPlan plan = plan_mends(file_, {{std::string(name), std::string(value)}},

@@ -109,7 +109,7 @@ MendStep change_by(const ByteSource& file, const MendRow& row, std::string_view 
     change = row.change(mending, value);
     return {.name = std::string(row.name),
             .fields = std::move(mending.fields),
-            .ranges = change.ranges(),
+            .ranges = change.changed_ranges(file),
             .warnings = std::move(mending.warnings),
             .reason = std::move(mending.reason)};
 }

@@ -30,6 +30,14 @@ bool no_such_part(const Error& error) {
     return error.code() == ErrorCode::usage && error.field() == "part" && error.found().empty();
 }
 
+/// Bytes of the new content that are not what stood at their place; what only goes is told by the sizes.
+std::uint64_t changed_in(const ByteSource& before, const ByteSource& after) {
+    std::uint64_t bytes = 0;
+    for (const ByteRange& range : differing_ranges(before, after))
+        bytes += std::min(range.length, after.size() - std::min(after.size(), range.offset));
+    return bytes;
+}
+
 struct Putting {
     const InputFile& named;
     const PutOptions& put;
@@ -70,7 +78,7 @@ struct Putting {
         const SharedSource inner = content_of(*container, outer, work.limits);
         plan.kept.push_back(inner);
         if (names.size() == 1) {
-            step.changed = bytes_in(differing_ranges(*inner, *content));
+            step.changed = changed_in(*inner, *content);
             return container->put(outer, content, put);
         }
         Part inside;
@@ -179,8 +187,7 @@ bool put_at_once(const InputFile& file, const std::vector<PutItem>& items, const
             step.part = found->second;
             const SharedSource inner = content_of(*container, found->second, work.limits);
             plan.kept.push_back(inner);
-            step.changed =
-                change.content ? bytes_in(differing_ranges(*inner, *change.content)) : found->second.size.value_or(0);
+            step.changed = change.content ? changed_in(*inner, *change.content) : found->second.size.value_or(0);
         } else {
             change.add = true;
             step.part = {
