@@ -314,8 +314,9 @@ TEST_F(CliKit, AShelfHoldsTheOriginalAndThePlayersFiles) {
     say({"shelf", "kelp.iso", "--keep", "night.bps"}, 0);
     say({"shelf", "kelp.iso", "--keep", "again.bps"}, 0);
     EXPECT_FALSE(fs::exists(folder / "kelp.iso.shelf/mods/again.bps")) << "the same mod is there already";
-    folder.put("foghorn.wav", demo::wave(demo::junk(2000, 1)));
-    expect(say({"shelf", "kelp.iso", "--keep", "foghorn.wav"}, 1), {"foghorn.wav is no mod of kelp.iso"});
+    folder.put("foghorn.wav", demo::chunk("RIFF", demo::wave(demo::junk(2000, 1)), false));
+    folder.put("kelp.sfc", demo::kelp_harbour(1));
+    expect(say({"shelf", "kelp.sfc", "--keep", "foghorn.wav"}, 1), {"foghorn.wav is no mod of kelp.sfc"});
     say({"shelf", "kelp.iso", "--use", "night"}, 0);
     // The game is gone: the shelf has it.
     fs::remove(folder / "kelp.iso");
