@@ -11,6 +11,7 @@
 #include "hotstitch/create.h"
 #include "hotstitch/file_io.h"
 #include "hotstitch/part.h"
+#include "hotstitch/words.h"
 #include "lib/patch_makers.h"
 #include "lib/run_tool.h"
 #include "lib/temporary_folder.h"
@@ -181,6 +182,40 @@ TEST_F(CliConsole, ATreeGoesInAsOneNewLayout) {
         }
         EXPECT_TRUE(demo::files_of_table(in_partition ? demo::volume_of(made) : ByteView(made), in_partition) ==
                     wanted);
+    }
+}
+
+TEST_F(CliConsole, BytesToldAreThoseThatDiffer) {
+    const Bytes volume = demo::table_disc(demo::console_files(1), {.later = true});
+    folder.put("keys.txt", demo::key_file());
+    folder.put("partition.iso", demo::partition_disc(volume));
+    folder.put("kelp.gcm", disc);
+    folder.put("kelp.iso", demo::disc(demo::kelp_harbour_files(1)));
+    folder.put("cart.nds", demo::file_cartridge(demo::console_files(1), false));
+    folder.put("short.bin", demo::junk(40, 3)), folder.put("long.bin", demo::junk(60'000, 4));
+    const std::vector<std::vector<std::string>> calls = {
+        {"kelp.gcm", "files/opening.bin=short.bin"},
+        {"kelp.gcm", "files/data/messages.txt=long.bin"},
+        {"kelp.iso", "DATA/BERTHS.BIN=short.bin"},
+        {"partition.iso", "partition 0/files/opening.bin=short.bin", "--keys", "keys.txt"},
+        {"cart.nds", "opening.bin=short.bin"},
+        {"cart.nds", "opening.bin=long.bin"},
+        {"cart.nds", "data/messages.txt=long.bin"}};
+    for (std::vector<std::string> call : calls) {
+        const Bytes before = contents(folder / call.front());
+        fs::remove(folder / "out"), fs::remove(folder / "out.receipt.json");
+        call.insert(call.begin(), "put"), call.insert(call.end(), {"-o", "out"});
+        SCOPED_TRACE(call[2]);
+        const ToolResult result = run(call);
+        ASSERT_EQ(result.code, 0) << result.err;
+        const Bytes after = contents(folder / "out");
+        std::uint64_t differing = 0;
+        for (std::size_t i = 0; i < std::min(before.size(), after.size()); ++i)
+            differing += before[i] != after[i] ? 1 : 0;
+        const std::string told = ": " + hotstitch::counted(differing, "byte", "bytes") + " changed";
+        const bool longer = after.size() > before.size();  // what comes in is told apart
+        EXPECT_NE(result.out.find(longer ? "bytes longer" : told), std::string::npos)
+            << told << result.out.substr(0, 99);
     }
 }
 

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: MIT
 #include <fmt/format.h>
 
+#include <algorithm>
+
 #include "commands/common.h"
 #include "hotstitch/error.h"
 #include "rewriting.h"
@@ -86,14 +88,18 @@ void run(const PutArguments& arguments, const Context& context, Report& report) 
                                  arguments.rewrite, context, report);
     std::uint64_t bytes = 0;
     for (const ByteRange& range : plan.change.changed_ranges(file)) {
-        bytes += range.length;
+        bytes += std::min(range.length, file.size() - std::min(file.size(), range.offset));
         report.note(fmt::format("{} at {}", counted(range.length, "byte", "bytes"), offset_text(range.offset)));
     }
     const auto place = write_rewritten(file, plan.change, request, context, report);
     if (!place) return;
-    report.good("put", request.patch.empty()
-                           ? fmt::format("Made {}: {} changed.", *place, counted(bytes, "byte", "bytes"))
-                           : fmt::format("Made {}, a patch that changes {}.", *place, counted(bytes, "byte", "bytes")));
+    const std::uint64_t after = plan.change.result_size();
+    std::string changed = counted(std::min(bytes, file.size()), "byte", "bytes") + " changed";
+    if (after != file.size())
+        changed += fmt::format("; it is {} {}",
+                               counted(std::max(after, file.size()) - std::min(after, file.size()), "byte", "bytes"),
+                               after > file.size() ? "longer" : "shorter");
+    report.good("put", fmt::format("Made {}{}: {}.", *place, request.patch.empty() ? "" : ", a patch", changed));
 }
 
 }  // namespace hotstitch::cli

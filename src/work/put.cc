@@ -30,12 +30,13 @@ bool no_such_part(const Error& error) {
     return error.code() == ErrorCode::usage && error.field() == "part" && error.found().empty();
 }
 
-/// Bytes of the new content that are not what stood at their place; what only goes is told by the sizes.
+/// Bytes of a part that are another afterwards; behind content that is shorter, zeros are.
 std::uint64_t changed_in(const ByteSource& before, const ByteSource& after) {
-    std::uint64_t bytes = 0;
-    for (const ByteRange& range : differing_ranges(before, after))
-        bytes += std::min(range.length, after.size() - std::min(after.size(), range.offset));
-    return bytes;
+    const std::uint64_t blanked = before.size() - std::min(before.size(), after.size());
+    if (blanked == 0) return bytes_in(differing_ranges(before, after));
+    const SliceSource kept(borrowed(before), 0, after.size()), gone(borrowed(before), after.size(), blanked);
+    return bytes_in(differing_ranges(kept, after)) +
+           bytes_in(differing_ranges(gone, FilledSource(std::byte{0}, blanked)));
 }
 
 struct Putting {
