@@ -65,7 +65,9 @@ int run_command(const Arguments& arguments, Report& report) {
     context.limits.output = arguments.common.limit_output;
     context.limits.archive_unpacked = arguments.common.limit_unpacked;
     if (!arguments.common.keys.empty()) {
-        const InputFile keys(arguments.common.keys, context.limits, context.progress);
+        Limits limits = context.limits;
+        limits.stream = std::min(limits.stream, std::uint64_t{1} << 20);
+        const InputFile keys(arguments.common.keys, limits, context.progress);
         context.limits.keys = std::make_shared<const Keys>(read_keys(text_of(keys.bytes())));
     }
     // Of the fields command, a broken map in a folder is told; elsewhere it is passed over.

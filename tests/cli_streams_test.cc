@@ -129,6 +129,17 @@ TEST_F(CliStreams, InputsWithoutAnEndAreGivenUp) {
     EXPECT_EQ(run({"describe", "/dev/zero", "--json"}).json()["files"][0]["answer"], "limit");
     EXPECT_EQ(shell("cat /dev/zero | $tool apply - night.bps -o made.sfc; exit ${PIPESTATUS[1]}"), 3);
     EXPECT_FALSE(fs::exists(folder / "made.sfc"));
+    // A patch or a list shows much earlier that it is none.
+    const std::pair<std::vector<std::string>, const char*> rows[] = {
+        {{"apply", "kelp.sfc", "/dev/zero"}, "268,435,456 bytes"},
+        {{"fields", "kelp.sfc", "--map", "/dev/zero"}, "16,777,216 bytes"},
+        {{"describe", "kelp.sfc", "--known", "/dev/zero"}, "67,108,864 bytes"},
+        {{"describe", "kelp.sfc", "--keys", "/dev/zero"}, "1,048,576 bytes"}};
+    for (const auto& [call, most] : rows) {
+        const ToolResult result = run(call);
+        EXPECT_EQ(result.code, 3) << result.err;
+        EXPECT_NE(result.err.find(most), std::string::npos) << result.err;
+    }
 }
 
 TEST_F(CliStreams, NothingThatATerminalObeysIsPrinted) {

@@ -187,11 +187,13 @@ void state_delivery(const ApplyJob& job, const ApplyArguments& arguments, Report
             fmt::format("{} go by the name \"{}\"; if they belong to this game, give the output that name "
                         "with --name-like {}",
                         counted(set.files, "file", "files"), escaped(set.stem), shell_word(set.example.string())));
+    // Where tracks are left out, the sheet that is advised above names all of them.
     for (const SheetBeside& sheet : job.result().cue_sheets)
-        report.next(
-            fmt::format("{} names \"{}\", and so not the output: write the output's name into its FILE line, or "
-                        "let the same call write a sheet with --with-sheet",
-                        shown(sheet.path), escaped(sheet.names)));
+        if (job.result().left_out.empty())
+            report.next(
+                fmt::format("{} names \"{}\", and so not the output: write the output's name into its FILE line, or "
+                            "let the same call write a sheet with --with-sheet",
+                            shown(sheet.path), escaped(sheet.names)));
     if (arguments.request.in_place || !arguments.request.output.empty()) return;
     if (delivered.output.parent_path().filename() != "patched") return;
     // For programs that only start from their own place.

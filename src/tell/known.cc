@@ -1,5 +1,7 @@
 // SPDX-License-Identifier: MIT
 // Tested by tests/cli_describe_test.cc.
+#include <algorithm>
+
 #include "hotstitch/tell.h"
 #include "hotstitch/words.h"
 
@@ -7,7 +9,9 @@ namespace hotstitch::tell {
 
 std::optional<KnownFiles> read_known(const std::string& name, const WorkOptions& context) {
     if (name.empty()) return std::nullopt;
-    const InputFile file(name, context.limits, context.progress);
+    Limits limits = context.limits;
+    limits.stream = std::min(limits.stream, std::uint64_t{64} << 20);
+    const InputFile file(name, limits, context.progress);
     return KnownFiles::parse(text_of(file.bytes()));
 }
 

@@ -283,7 +283,10 @@ PatchFile open_patch_in_folder(const fs::path& folder, const WorkOptions& option
 PatchFile open_patch_file(const std::string& address, const WorkOptions& options, const InputFile* source) {
     std::error_code code;
     if (fs::is_directory(address, code)) return open_patch_in_folder(address, options, source);
-    PatchFile patch{open_file(address, options), {}, {}, 0, {}};
+    // What comes without an end is no patch: that shows before it fills the memory.
+    WorkOptions bounded = options;
+    bounded.limits.stream = std::min(options.limits.stream, std::uint64_t{256} << 20);
+    PatchFile patch{open_file(address, bounded), {}, {}, 0, {}};
     for (int depth = 0; depth < most_nesting && is_archive(patch.file); ++depth) {
         const auto archive = std::make_shared<InputFile>(std::move(patch.file));
         const std::string place = archive->path().string();

@@ -17,7 +17,9 @@ namespace {
 constexpr std::uint64_t largest_map = std::uint64_t{16} << 20;
 
 Bytes bytes_of_file(const fs::path& path, const WorkOptions& options) {
-    const InputFile file(path, options.limits, options.progress);
+    Limits limits = options.limits;
+    limits.stream = std::min(limits.stream, largest_map);  // what has no end is given up there
+    const InputFile file(path, limits, options.progress);
     if (file.size() > largest_map)
         throw Error(ErrorCode::limit, fmt::format("{} is larger than any map", path.string()));
     return {file.bytes().begin(), file.bytes().end()};

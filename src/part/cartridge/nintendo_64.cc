@@ -89,8 +89,9 @@ void state_checks(ByteView rom, Identity& image) {
     if (!why.empty()) return image.checks.push_back(unknown_check("check words", why));
     const CheckWords right = check_words(rom, *boot);
     const auto both = [](std::uint64_t a, std::uint64_t b) { return a << 32 | b; };
-    image.checks.push_back(
-        check_of("check words", both(right[0], right[1]), both(u32be(rom, words_at), u32be(rom, words_at + 4)), 16));
+    image.checks.push_back(check_of("check words", both(right[0], right[1]),
+                                    both(u32be(rom, words_at), u32be(rom, words_at + 4)), 16,
+                                    "1 MiB behind the boot code"));
 }
 
 constexpr std::array fields{letter_region_field(region_at, "the region letter of the game code"),
