@@ -65,7 +65,7 @@ struct NoMemory final : ByteSink {
     void write(ByteView) override { throw std::bad_alloc(); }
 };
 struct NoMemorySource final : ByteSource {
-    std::uint64_t size() const noexcept override { return std::uint64_t{1} << 40; }
+    std::uint64_t size() const noexcept override { return 1 << 20; }
     ByteView read(std::uint64_t, std::size_t, MutableByteView) const override { throw std::bad_alloc(); }
 };
 

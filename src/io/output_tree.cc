@@ -86,10 +86,10 @@ void OutputTree::State::place(Entry& entry) {
 }
 
 void OutputTree::State::take_back() noexcept {
-    for (auto entry = entries.rbegin(); entry != entries.rend(); ++entry) {
-        if (entry->placed) ::rename(entry->path.c_str(), entry->from.c_str());
-        if (entry->backup) ::rename(entry->backup->c_str(), entry->path.c_str());
-        entry->placed = false, entry->backup.reset();
+    for (Entry& entry : entries) {
+        if (entry.placed) ::rename(entry.path.c_str(), entry.from.c_str());
+        if (entry.backup) ::rename(entry.backup->c_str(), entry.path.c_str());
+        entry.placed = false, entry.backup.reset();
     }
 }
 
@@ -101,7 +101,7 @@ OutputTree::~OutputTree() = default;
 fs::path OutputTree::add(const fs::path& folder, const fs::path& name_in_it,
                          const std::function<void(ByteSink&)>& write) {
     State& s = *state_;
-    const fs::path place = resolved(folder / name_in_it);
+    fs::path place = resolved(folder / name_in_it);
     refuse_long_name(place, "the output", "choose a shorter name");
     State::Room& room = s.room_in(resolved(folder.empty() ? "." : folder));
     const std::string name = fmt::format("{}", s.entries.size());

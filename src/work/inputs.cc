@@ -286,6 +286,7 @@ PatchFile open_patch_file(const std::string& address, const WorkOptions& options
     // What comes without an end is no patch: that shows before it fills the memory.
     WorkOptions bounded = options;
     bounded.limits.stream = std::min(options.limits.stream, std::uint64_t{256} << 20);
+    if (address != "-") bounded.open = nullptr;  // which has limits of its own
     PatchFile patch{open_file(address, bounded), {}, {}, 0, {}};
     for (int depth = 0; depth < most_nesting && is_archive(patch.file); ++depth) {
         const auto archive = std::make_shared<InputFile>(std::move(patch.file));
