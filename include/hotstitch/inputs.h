@@ -107,7 +107,7 @@ HOTSTITCH_EXPORT SourceFile source_for(InputFile file, const PatchReader& patch,
                                        const WorkOptions& options = {});
 
 /// How `apply` takes a file for a patch.
-struct SourceReading {
+struct HOTSTITCH_EXPORT SourceReading {
     std::optional<Representation> reading{};  ///< in which it is the source; nothing: as it is
     /// Why, where no check of the patch says so. One that is not sure is a doubt, and the file is taken as it is.
     std::optional<RepresentationOpinion> opinion{};
