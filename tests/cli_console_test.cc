@@ -245,6 +245,7 @@ TEST_F(CliConsole, SizesThatLieCostNoOtherFile) {
         ASSERT_EQ(answer({"take", "whole.gcm:sys/" + text.substr(0, equals), "-o", text.substr(equals + 1)}),
                   "0 taken");
     }
+    int made = 0;
     for (const Lie& lie : lies)
         for (const unsigned value : {0x7FFFFFF0U, 0x00020000U, 0x00004000U})
             for (const auto& change : changes) {
@@ -260,12 +261,14 @@ TEST_F(CliConsole, SizesThatLieCostNoOtherFile) {
                 SCOPED_TRACE(fmt::format("{} {:x} {}", lie.name, value, change.front()));
                 ASSERT_LT(result.code, 4) << result.err;
                 if (result.code != 0 || lie.at == 0x428) continue;
+                ++made;
                 auto after = files_in("out.gcm");
                 for (const auto& [name, content] : before)
                     if (name != "opening.bin" && name != "main.dol") {
                         EXPECT_TRUE(after[name] == content) << name;
                     }
             }
+    EXPECT_GT(made, 10) << "most of them are made, not refused";
 }
 
 TEST_F(CliConsole, AnEncryptedPartitionOpensWithTheUsersKey) {

@@ -91,7 +91,9 @@ void show_csv(const FieldsArguments& arguments, const FieldsJob& job, Report& re
     std::size_t tables = 0;
     TablesCsv csv;
     job.show_each(arguments.selectors, [&](const FieldTable& table) {
-        put(stdout, csv.add(table));
+        if (!put(stdout, csv.add(table)))
+            throw Error(ErrorCode::io, "standard output takes no more of the table")
+                .hint("look for room on the disk, or at what reads it");
         tables += table.continues ? 0 : 1;
     });
     report.good("shown", fmt::format("{} as comma-separated values.", counted(tables, "table", "tables")));
