@@ -75,6 +75,8 @@ TEST_F(CliInputs, OfSeveralPartsAllAreTakenOrNone) {
     folder.put("k.sfc", rom);
     EXPECT_EQ(answer({"take", "k.sfc:bank 1", "k.sfc:bank 99", "-o", "banks/"}), "2 usage");
     EXPECT_FALSE(fs::exists(folder / "banks")) << "not the first alone, and no folder";
+    EXPECT_EQ(answer({"take", "k.sfc:bank 1", "k.sfc:bank 2", "-o", "one.bin", "--replace"}), "2 usage") << "one place";
+    EXPECT_FALSE(fs::exists(folder / "one.bin"));
     folder.put("there/bank 2", "mine");
     EXPECT_EQ(answer({"take", "k.sfc:bank 1", "k.sfc:bank 2", "-o", "there/"}), "2 exists");
     EXPECT_EQ(folder.names(), (std::set<std::string>{"k.sfc", "there", "there/bank 2"}));

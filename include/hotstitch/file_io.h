@@ -229,8 +229,8 @@ public:
     OutputTree& operator=(const OutputTree&) = delete;
 
     /// A file in `folder`, which is made where it is missing, or below it. Returns where it will stand: absolute, links
-    /// followed. REQUIRES that each is added once, and that all below a folder lies on its file system. Throws
-    /// Error(io, usage), and what `write` throws; the file is then not among them.
+    /// followed. REQUIRES that all below a folder lies on its file system. Throws Error(usage) for a place that
+    /// another has, Error(io), and what `write` throws; the file is then not among them.
     std::filesystem::path add(const std::filesystem::path& folder, const std::filesystem::path& name,
                               const std::function<void(ByteSink&)>& write);
 

@@ -33,6 +33,7 @@ struct OutputTree::State {
     Replace replace = Replace::never;
     std::map<fs::path, Room> rooms;
     std::vector<Entry> entries;
+    std::set<fs::path> places;  ///< of the entries
     bool done = false;
 
     ~State();
@@ -103,6 +104,10 @@ fs::path OutputTree::add(const fs::path& folder, const fs::path& name_in_it,
     State& s = *state_;
     fs::path place = resolved(folder / name_in_it);
     refuse_long_name(place, "the output", "choose a shorter name");
+    if (s.places.contains(place))
+        throw Error(ErrorCode::usage, fmt::format("two files would go to {}", place.string()))
+            .in("output")
+            .hint("write each of them by a call of its own, under another name");
     State::Room& room = s.room_in(resolved(folder.empty() ? "." : folder));
     const std::string name = fmt::format("{}", s.entries.size());
     try {
@@ -112,6 +117,7 @@ fs::path OutputTree::add(const fs::path& folder, const fs::path& name_in_it,
         throw;
     }
     s.entries.push_back({room.temporary / name, place});
+    s.places.insert(place);
     return place;
 }
 
