@@ -82,7 +82,9 @@ int run_command(const Arguments& arguments, Report& report) {
     if (style == ProgressStyle::automatic && arguments.common.quiet) style = ProgressStyle::none;
     ProgressLine line(style);
     context.limits.scratch = [] { return std::make_unique<ScratchFile>(); };
-    context.open = [&](const std::string& name) { return open_input(name, context.limits, context.progress); };
+    context.open = [&](const std::string& name, const Limits& limits) {
+        return open_input(name, limits, context.progress);
+    };
     context.progress = [&](const ProgressState& state) { return line.update(state); };
     const bool output_is_stdout = output_of(arguments.arguments) == "-";
     try {

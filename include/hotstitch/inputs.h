@@ -26,10 +26,9 @@ namespace hotstitch {
 struct WorkOptions {
     Limits limits{};
     Progress progress{};
-    /// Opens a name that is no address of a part; empty: the file of that name. A program with names of its own, such
-    /// as
-    /// "-" for its standard input, gives them a meaning here.
-    std::function<InputFile(const std::string& name)> open{};
+    /// Opens a name that is no address of a part, within the limits given; empty: the file of that name. A program with
+    /// names of its own, such as "-" for its standard input, gives them a meaning here.
+    std::function<InputFile(const std::string& name, const Limits& limits)> open{};
     /// Further files that the caller has read for the job, such as maps and keys: no output is written over them.
     std::vector<std::filesystem::path> read{};
 };

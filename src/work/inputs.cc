@@ -122,7 +122,7 @@ InputFile open_part(const InputFile& file, std::string_view name, const WorkOpti
 
 InputFile open_for_change(const std::string& name, const std::string& inside, const WorkOptions& options) {
     if (name != "-") check_finished(name);
-    InputFile opened = options.open ? options.open(name) : InputFile(name, options.limits, options.progress);
+    InputFile opened = options.open ? options.open(name, options.limits) : InputFile(name, options.limits, options.progress);
     // A cue sheet stands for its disc.
     if (const auto sheet = sheet_in(opened)) return open_by_sheet(opened, *sheet, inside, options);
     return as_plain(std::move(opened), options);
@@ -286,7 +286,6 @@ PatchFile open_patch_file(const std::string& address, const WorkOptions& options
     // What comes without an end is no patch: that shows before it fills the memory.
     WorkOptions bounded = options;
     bounded.limits.stream = std::min(options.limits.stream, std::uint64_t{256} << 20);
-    if (address != "-") bounded.open = nullptr;  // which has limits of its own
     PatchFile patch{open_file(address, bounded), {}, {}, 0, {}};
     for (int depth = 0; depth < most_nesting && is_archive(patch.file); ++depth) {
         const auto archive = std::make_shared<InputFile>(std::move(patch.file));
