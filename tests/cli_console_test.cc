@@ -8,7 +8,9 @@
 #include <random>
 
 #include "console_discs.h"
+#include "disc.h"
 #include "hotstitch/create.h"
+#include "hotstitch/digest.h"
 #include "hotstitch/file_io.h"
 #include "hotstitch/part.h"
 #include "hotstitch/words.h"
@@ -185,6 +187,40 @@ TEST_F(CliConsole, ATreeGoesInAsOneNewLayout) {
     }
 }
 
+TEST_F(CliConsole, HundredsOfNewFilesAreOneChange) {
+    for (int i = 0; i < 800; ++i)
+        folder.put(fmt::format("tree/f{:03}.bin", i), demo::junk(900, static_cast<unsigned>(i)));
+    folder.put("kelp.iso", demo::disc(demo::kelp_harbour_files(1)));
+    ASSERT_EQ(answer({"put", "kelp.iso", "DATA/=tree", "--add", "-o", "out.iso"}), "0 put");
+    const Bytes made = contents(folder / "out.iso");
+    // A folder, which grows for each, is written once: 800 files of a sector, the folder's own, and what was there.
+    EXPECT_LT(made.size(), contents(folder / "kelp.iso").size() + (800 + 60) * 2048);
+    const hotstitch::MemorySource source(made);
+    const auto container = hotstitch::open_container(source);
+    for (const int i : {0, 399, 799}) {
+        hotstitch::MemorySink out;
+        hotstitch::extract_part(*container, fmt::format("DATA/f{:03}.bin", i), out);
+        EXPECT_TRUE(out.take() == demo::junk(900, static_cast<unsigned>(i))) << i;
+    }
+}
+
+TEST_F(CliConsole, AKitOfATableDiscLaidOutAnewIsProven) {
+    const Bytes volume = demo::table_disc(demo::console_files(1), {.later = true});
+    folder.put("keys.txt", demo::key_file());
+    folder.put("plain.iso", demo::table_disc(demo::console_files(1)));
+    folder.put("partition.iso", demo::partition_disc(volume));
+    folder.put("tree/new.bin", demo::junk(30'000, 9)), folder.put("tree/data/messages.txt", demo::junk(9'000, 8));
+    for (const auto& [disc_name, where] :
+         {std::pair{"plain.iso", "files/=tree"}, std::pair{"partition.iso", "partition 0/files/=tree"}}) {
+        fs::remove(folder / "new.iso"), fs::remove_all(folder / "made"), fs::remove(folder / "n.kit");
+        ASSERT_EQ(answer({"put", disc_name, where, "--add", "-o", "new.iso", "--keys", "keys.txt", "--replace"}),
+                  "0 put");
+        ASSERT_EQ(answer({"create", disc_name, "new.iso", "-o", "n.kit", "--keys", "keys.txt"}), "0 made") << disc_name;
+        ASSERT_EQ(run({"apply", disc_name, "n.kit", "-o", "made/", "--keys", "keys.txt"}).code, 0) << disc_name;
+        EXPECT_TRUE(contents(folder / "made/new.iso") == contents(folder / "new.iso")) << disc_name;
+    }
+}
+
 TEST_F(CliConsole, BytesToldAreThoseThatDiffer) {
     const Bytes volume = demo::table_disc(demo::console_files(1), {.later = true});
     folder.put("keys.txt", demo::key_file());
@@ -286,6 +322,25 @@ TEST_F(CliConsole, AnEncryptedPartitionOpensWithTheUsersKey) {
     EXPECT_NE(locked.err.find("it can be read with your own key") + locked.out.find("it can be read with your own key"),
               2 * std::string::npos);
     EXPECT_NE(run({"take", "kelp.iso:partition 0/data", "-o", "data.bin"}).code, 0);
+    // Without the keys every command says what would open it.
+    folder.put("kit/README.md", "Fog.");
+    folder.put("kit/kit.toml",
+               fmt::format("hotstitch-kit = 1\nname = \"Fog\"\nreadme = \"README.md\"\n[[base]]\nid = \"game\"\nany = "
+                           "[{{size = {}, crc32 = \"{}\"}}]\n[[step]]\nput = \"README.md\"\ninto = \"game:{}\"\n"
+                           "[[output]]\nfrom = \"game\"\nname = \"fog.iso\"\n",
+                           image.size(), hotstitch::crc32(image).hex(), part));
+    const std::vector<std::vector<std::string>> locked_calls = {{"take", "kelp.iso:" + part, "-o", "m.txt"},
+                                                                {"put", "kelp.iso", part + "=fog.txt", "-o", "m.iso"},
+                                                                {"fields", "kelp.iso:" + part},
+                                                                {"describe", "kelp.iso:" + part},
+                                                                {"apply", "kelp.iso", "kit", "-o", "out/"},
+                                                                {"put", "kelp.iso", "--remove", part, "-o", "m.iso"}};
+    for (const auto& call : locked_calls) {
+        const ToolResult result = run(call);
+        EXPECT_EQ(result.code, 3) << call.front() << result.err;
+        EXPECT_NE((result.out + result.err).find("--keys FILE"), std::string::npos) << call.front();
+    }
+    EXPECT_NE(run({"take", "kelp.iso:partition 0/", "-o", "some/"}).out.find("partition 0/data"), std::string::npos);
     for (const char* const keys : {"wrong.txt", "short.txt", "missing.txt"}) {
         EXPECT_NE(run({"put", "kelp.iso", part + "=fog.txt", "--in-place", "--keys", keys}).code, 0) << keys;
         EXPECT_EQ(contents(folder / "kelp.iso"), image) << "said before anything is written";

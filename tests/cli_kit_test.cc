@@ -546,6 +546,46 @@ TEST_F(CliKit, AMapIsForItsOwnStepsAlone) {
     EXPECT_EQ(std::count(title.begin(), title.end(), std::byte{0}), 8999);
 }
 
+TEST_F(CliKit, AStepsOwnMapReachesInsideOfParts) {
+    // In a payload of a file of a disc. Another map of the kit says of no file that it is for it.
+    folder.put("plain/BERTHS.TXT", "calm\n"), folder.put("plain/kelp.dat", data);
+    ASSERT_EQ(std::system(
+                  fmt::format("cd '{}/plain' && gzip -nk kelp.dat && mv kelp.dat.gz PACKED.BIN", folder.path().string())
+                      .c_str()),
+              0);
+    const Bytes deep =
+        demo::disc({{"BERTHS.TXT", bytes("calm\n")}, {"PACKED.BIN", contents(folder / "plain/PACKED.BIN")}});
+    folder.put("deep.iso", deep);
+    folder.put("deep/README.md", "Deep."), folder.put("deep/kelp.tbl", demo::letters());
+    folder.put("deep/a.map.toml",
+               "hotstitch-map = 1\ntitle = \"any\"\n[table.berth]\nat = 0\ncount = 1\nstride = 1\n"
+               "[[table.berth.field]]\nname = \"depth\"\nat = 0\ntype = \"u8\"\n");
+    std::string own(demo::map_of(false));
+    folder.put("deep/own.map.toml", own);
+    const auto kit = [&](const std::string& step) {
+        folder.put(
+            "deep/kit.toml",
+            fmt::format("hotstitch-kit = 1\nname = \"Deep\"\nreadme = \"README.md\"\n[[base]]\nid = \"game\"\nany "
+                        "= [{{size = {}, crc32 = \"{}\"}}]\n[[step]]\n{}[[output]]\nfrom = \"game\"\nname = "
+                        "\"deep.iso\"\n",
+                        deep.size(), crc32(deep).hex(), step));
+    };
+    folder.put("deep/one.edits", "hotstitch-edits = 1\n[[edit]]\nfield = \"berth[3].depth\"\nnew = \"9\"\n");
+    const std::string where = "\"game:PACKED.BIN:content\"\n", map = "map = \"own.map.toml\"\n";
+    std::vector<Bytes> made;
+    for (const std::string& step :
+         {"set = {\"berth[3].depth\" = \"9\"}\nin = " + where + map, "edit = \"one.edits\"\nin = " + where}) {
+        kit(step);
+        fs::remove_all(folder / "out");
+        expect(say({"apply", "deep.iso", "deep", "-o", "out/"}, 0), {"Made"});
+        made.push_back(in_disc(contents(folder / "out/deep.iso"), "PACKED.BIN"));
+    }
+    folder.put("made.gz", made.front());
+    say({"take", "made.gz:content", "-o", "made.dat"}, 0);
+    EXPECT_EQ(contents(folder / "made.dat").at(0x200 + 3 * 32 + 16), std::byte{9});
+    EXPECT_TRUE(made.front() == made.back());
+}
+
 TEST_F(CliKit, ProgressNamesTheStep) {
     const std::string said = say({"apply", "kelp.iso", "fog", "-o", "out/", "--progress", "json"}, 0);
     expect(said, {"\"step\":\"making games/Fog Signals/game.iso\""});

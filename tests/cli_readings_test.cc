@@ -5,7 +5,9 @@
 #include <gtest/gtest.h>
 
 #include "cartridges.h"
+#include "disc.h"
 #include "hotstitch/create.h"
+#include "hotstitch/digest.h"
 #include "hotstitch/fit.h"
 #include "kelp_harbour.h"
 #include "lib/patch_makers.h"
@@ -109,6 +111,53 @@ TEST_F(CliReadings, AreTheSameByEveryCommand) {
         EXPECT_EQ(run({"chart", "k.sfc", patch, "--json"}).json()["changed_bytes"], changed) << patch;
     folder.put("small.gb", demo::game_boy_kelp());
     EXPECT_LE(run({"chart", "small.gb", "nt.ips", "--json"}).json().value("changed_bytes", 0U), 65536U);
+}
+
+TEST_F(CliReadings, AKitNamesTheFormThatItsBaseIsWantedIn) {
+    const Bytes n64 = demo::nintendo_64_kelp();
+    struct Form {
+        const char* name;
+        Bytes base, given;
+        const char* says;
+    };
+    const Form forms[] = {{"k.smc", rom, headered, "without its front header of 512 bytes"},
+                          {"k.v64", n64, demo::with_pairs_swapped(n64), "with each two bytes exchanged"},
+                          {"k.sfc", headered, rom, "with an empty front header of 512 bytes added"}};
+    for (const auto& [name, base, given, says_form] : forms) {
+        folder.put(name, given);
+        folder.put("kit/p.bps", create(base, poked(base, 0x9000, 0x77)));
+        folder.put("kit/README.md", "Night.");
+        folder.put("kit/kit.toml",
+                   fmt::format("hotstitch-kit = 1\nname = \"Night\"\nreadme = \"README.md\"\n[[base]]\nid = "
+                               "\"game\"\nany = [{{size = {}, crc32 = \"{}\"}}]\n[[step]]\napply = \"p.bps\"\nto = "
+                               "\"game\"\n[[output]]\nfrom = \"game\"\nname = \"night.bin\"\n",
+                               base.size(), crc32(base).hex()));
+        for (const auto& call : std::vector<std::vector<std::string>>{
+                 {"apply", name, "kit", "-o", "made/"}, {"verify", "kit", name}, {"shelf", name, "--keep", "kit"}}) {
+            said = run(call);
+            EXPECT_EQ(said.code, 1) << call.front() << said.err;
+            EXPECT_TRUE(says(says_form)) << call.front() << said.out << said.err;
+        }
+        EXPECT_FALSE(fs::exists(folder / "made"));
+    }
+}
+
+TEST_F(CliReadings, ASheetIsTheSourceOfAChart) {
+    const Bytes disc = demo::disc(demo::kelp_harbour_files(1)), raw = demo::in_sectors(disc, 2);
+    Bytes changed = disc, changed_raw = raw;
+    for (std::size_t i = 0; i < 40; ++i)
+        changed[60000 + i] ^= std::byte{0x55}, changed_raw[60000 + i] ^= std::byte{0x55};
+    folder.put("x.bin", raw);
+    folder.put("x.cue", "FILE \"x.bin\" BINARY\n  TRACK 01 MODE2/2352\n    INDEX 01 00:00:00\n");
+    folder.put("data.bps", create(disc, changed));
+    folder.put("raw.bps", create(raw, changed_raw));
+    folder.put("raw.ips", create(raw, changed_raw, {.format = PatchFormat::ips}));
+    for (const char* const patch : {"data.bps", "raw.bps", "raw.ips"}) {
+        const auto chart = run({"chart", "x.cue", patch, "--json"}).json();
+        EXPECT_EQ(chart["changed_bytes"], 40U) << patch;
+        EXPECT_EQ(chart["source"]["path"], "x.bin") << patch;
+        EXPECT_EQ(chart.contains("reading"), std::string_view(patch) == "data.bps") << patch;
+    }
 }
 
 TEST_F(CliReadings, AMendThatMakesTheWantedFileIsNamed) {

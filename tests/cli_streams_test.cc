@@ -12,6 +12,9 @@
 #include <cstdlib>
 #include <thread>
 
+#include "data_files.h"
+#include "disc.h"
+#include "executables.h"
 #include "hotstitch/create.h"
 #include "kelp_harbour.h"
 #include "lib/patch_makers.h"
@@ -75,8 +78,8 @@ private:
 TEST_F(CliStreams, ThatFailAreAnErrorAndNoAbort) {
     // The status of the tool itself, whatever stands behind the pipe, which has to be gone by then.
     for (const auto& [wait, sink] : {std::pair("0", ">&-"), {"0", "> /dev/full"}, {"0.3", "| true"}})
-        for (const char* call :
-             {"describe kelp.sfc", "describe kelp.sfc --json", "--help", "apply kelp.sfc night.bps -o -"})
+        for (const char* call : {"describe kelp.sfc", "fields kelp.sfc header --csv", "describe kelp.sfc --json",
+                                 "--help", "apply kelp.sfc night.bps -o -"})
             EXPECT_EQ(shell(fmt::format("(sleep {}; exec $tool {}) {}; exit ${{PIPESTATUS[0]}}", wait, call, sink)), 4)
                 << call << sink;
     for (const char* sink : {"2>&-", "2> /dev/full", "2> >(true)"}) {
@@ -199,6 +202,39 @@ TEST_F(CliStreams, PrintedCommandsGoThroughAShell) {
     const std::string call = made.out.substr(begin, made.out.find('\n', begin) - begin);
     EXPECT_EQ(shell("hotstitch() { $tool \"$@\"; }; " + call), 0) << call;
     EXPECT_EQ(hotstitch::text_of(contents(folder / name)), "The barge\1");
+}
+
+TEST_F(CliStreams, NextStepsAreCallsThatWork) {
+    folder.put("-d:1.iso", demo::disc(demo::kelp_harbour_files(1)));
+    folder.put("-d:1.zip.iso", contents(folder / "-d:1.iso"));
+    folder.put("kelp.dat", demo::harbour_data(false)), folder.put("k.map.toml", demo::map_of(false));
+    folder.put("kelp.tbl", demo::letters());
+    folder.put("it's.exe", demo::pe());
+    const std::vector<std::vector<std::string>> calls = {
+        {"describe", "./-d:1.iso"},
+        {"parts", "./-d:1.iso"},
+        {"parts", "-d:1.zip.iso"},
+        {"fields", "kelp.dat", "--map", "k.map.toml"},
+        {"describe", "it's.exe"},
+        {"mend", "it's.exe"},
+        {"describe", "kelp.sfc"},
+        {"apply", "kelp.sfc", "night.bps", "-o", "night.sfc"},
+        {"mend", "kelp.sfc", "title=NIGHT", "--in-place"},
+    };
+    int tried = 0;
+    for (std::vector<std::string> call : calls) {
+        if (call.back() == "-d:1.zip.iso") call.insert(call.begin() + 1, "--");
+        const ToolResult result = run(call);
+        EXPECT_EQ(result.code, 0) << call[0] << call[1] << result.err;
+        std::istringstream lines(result.out);
+        for (std::string line; std::getline(lines, line);) {
+            const std::size_t begin = line.find("hotstitch ");
+            if (begin == std::string::npos || !line.starts_with("      ")) continue;
+            ++tried;
+            EXPECT_EQ(shell("hotstitch() { $tool \"$@\"; }; " + line.substr(begin)), 0) << line;
+        }
+    }
+    EXPECT_GE(tried, 4);
 }
 
 TEST_F(CliStreams, NamesAreSettledBeforeAnythingIsMade) {

@@ -326,6 +326,22 @@ TEST_F(RealExecutables, SignedOnesAndTheirSignature) {
     EXPECT_EQ(answer({"mend", "signed.exe", "large-address-aware", "-o", "a.exe", "--allow", "signature"}), "0 mended");
     EXPECT_EQ(answer({"mend", "signed.exe", "remove-signature", "-o", "b.exe"}), "0 mended");
     EXPECT_EQ(contents(folder / "b.exe"), contents(folder / "wanted.exe"));
+    // Whatever breaks it says so, once.
+    ASSERT_EQ(answer({"take", "signed.exe:.text", "-o", "text.bin"}), "0 taken");
+    Bytes text = contents(folder / "text.bin");
+    text.at(8) ^= std::byte{1};
+    folder.put("text.bin", text);
+    EXPECT_EQ(answer({"put", "signed.exe", ".text=text.bin", "-o", "c.exe"}), "1 refused");
+    for (const std::vector<std::string>& call : std::vector<std::vector<std::string>>{
+             {"put", "signed.exe", ".text=text.bin"}, {"mend", "signed.exe", "large-address-aware", "nx=off"}}) {
+        std::vector<std::string> all = call;
+        all.insert(all.end(), {"-o", "d.exe", "--allow", "signature", "--replace", "--json"});
+        const auto warnings = run(all).json()["warnings"];
+        EXPECT_EQ(std::count_if(warnings.begin(), warnings.end(),
+                                [](const auto& w) { return w.dump().find("signature") != std::string::npos; }),
+                  1)
+            << warnings;
+    }
     // The checksum alone is not signed.
     Bytes stale = contents(folder / "signed.exe");
     put_number(stale, std::to_integer<std::size_t>(stale[0x3C]) + 24 + 64, 1, 4);

@@ -58,10 +58,12 @@ void run(const TakeArguments& arguments, const Context& context, Report& report)
     const TakeResult result = request.output == "-" ? take_to_stream(request.addresses, request.stored, context)
                                                     : take_parts(request, context);
     state_taken(result, report);
-    if (result.encrypted != 0)
-        report.warn(fmt::format("{} encrypted and not taken; unpack {} with the password first",
-                                counted(result.encrypted, "part is", "parts are"),
-                                result.encrypted == 1 ? "it" : "them"));
+    if (!result.encrypted.empty())
+        report.warn(
+            fmt::format("{} encrypted and not taken: {}{}; unpack what has a password first, and open "
+                        "a disc's partition with your keys: --keys FILE",
+                        counted(result.encrypted.size(), "part is", "parts are"), escaped(result.encrypted.front()),
+                        result.encrypted.size() > 1 ? ", …" : ""));
     if (result.in_form2 != 0)
         report.warn(
             fmt::format("{} in sectors of form 2 (sound or film), of which only 2,048 of 2,324 bytes each were "

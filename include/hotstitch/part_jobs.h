@@ -90,7 +90,7 @@ struct TakeResult {
     std::vector<TakenPart> taken;
     /// Written under another name, because the name is the same as another but for case, or not allowed on all systems.
     std::vector<std::pair<std::string, std::string>> renamed;
-    std::uint64_t encrypted = 0;                                 ///< and so not taken
+    std::vector<std::string> encrypted{};                        ///< and so not taken
     std::vector<std::string> links{};                            ///< which have no content of their own
     std::vector<std::pair<std::string, std::string>> damaged{};  ///< not taken, and why
     std::uint64_t in_form2 = 0;  ///< of a disc, in sectors with more than the 2048 bytes of each that were taken

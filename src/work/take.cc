@@ -92,7 +92,7 @@ private:
             if (part.kind == "link") return result_.links.push_back(part.name), Flow::go_on;
             if (files_only && part.kind != "file") return Flow::go_on;
             any = true;
-            if (part.encrypted) return ++result_.encrypted, Flow::go_on;
+            if (part.encrypted) return result_.encrypted.push_back(part.name), Flow::go_on;
             write_or_tell(part, folder, unique(safe_path(std::string_view(part.name).substr(prefix.size())), part.name),
                           opened, extract);
             return Flow::go_on;
