@@ -99,7 +99,10 @@ int run_command(const Arguments& arguments, Report& report) {
         constexpr std::string_view reading_only[] = {"describe", "verify", "overlap", "undo", "parts", "take", "chart"};
         const bool writes =
             std::find(std::begin(reading_only), std::end(reading_only), arguments.command) == std::end(reading_only);
-        conclude(report, error, writes ? " Nothing was written." : "");
+        conclude(report, error,
+                 !error.done().empty() ? fmt::format(" {}.", escaped(error.done()))
+                 : writes              ? " Nothing was written."
+                                       : "");
         if (error.code() == ErrorCode::cancelled) {
             const auto code = stop_signal() == SIGTERM  ? ExitCode::terminated
                               : stop_signal() == SIGHUP ? ExitCode::hung_up

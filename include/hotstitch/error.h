@@ -46,16 +46,20 @@ public:
     const std::string& wanted() const noexcept { return wanted_; }  ///< what should stand there
     const std::string& hint() const noexcept { return hint_; }      ///< the next step, or empty
 
+    /// What was done all the same, one sentence for people without a full stop; empty: everything is as it was.
+    const std::string& done() const noexcept { return done_; }
+
     Error&& at(std::uint64_t offset) && { return offset_ = offset, std::move(*this); }
     Error&& in(std::string field) && { return field_ = std::move(field), std::move(*this); }
     Error&& found(std::string what) && { return found_ = std::move(what), std::move(*this); }
     Error&& wanted(std::string what) && { return wanted_ = std::move(what), std::move(*this); }
     Error&& hint(std::string next) && { return hint_ = std::move(next), std::move(*this); }
+    Error&& done(std::string what) && { return done_ = std::move(what), std::move(*this); }
 
 private:
     ErrorCode code_;
     std::optional<std::uint64_t> offset_;
-    std::string field_, found_, wanted_, hint_;
+    std::string field_, found_, wanted_, hint_, done_;
 };
 
 }  // namespace hotstitch

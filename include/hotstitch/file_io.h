@@ -18,6 +18,8 @@
 
 namespace hotstitch {
 
+class Descriptor;
+
 /// Which file stands at a path, and in which state. Survives renaming, not copying: who copied it made another file.
 struct FileStamp {
     std::uint64_t device = 0, inode = 0;
@@ -39,6 +41,13 @@ public:
     /// Throws Error(io), Error(usage) for a folder; for a pipe or device Error(limit), and Error(cancelled) while it
     /// is opened or read.
     explicit InputFile(const std::filesystem::path& path, const Limits& limits = {}, const Progress& progress = {});
+    /// The same of a regular file alone, which never keeps one waiting: for what is found by looking for it and not
+    /// named for reading. Throws Error(usage) for anything else.
+    static InputFile regular(const std::filesystem::path& path, const Limits& limits = {},
+                             const Progress& progress = {});
+    /// One of our own records (a receipt, a journal, a list): a regular file that stands there itself. Throws
+    /// Error(refused) for a link, which may lead anywhere, and for anything else.
+    static InputFile record(const std::filesystem::path& path);
     /// Reads an open descriptor, for example standard input, to its end. Does not close it. Throws as above.
     static InputFile from_descriptor(int descriptor, std::string name, const Limits& limits = {},
                                      const Progress& progress = {});
@@ -89,6 +98,8 @@ public:
 private:
     struct State;
     explicit InputFile(std::shared_ptr<State> state) noexcept;
+    static std::shared_ptr<State> opened(Descriptor descriptor, const std::filesystem::path& path, const Limits& limits,
+                                         const Progress& progress);
     static std::shared_ptr<State> state_of_part(const InputFile& file, std::string_view name);
     std::shared_ptr<State> state_;
 };
@@ -243,8 +254,31 @@ private:
     std::unique_ptr<State> state_;
 };
 
-/// The file or folder gets a backup's name, which is returned. Throws Error(io).
-HOTSTITCH_EXPORT std::filesystem::path set_aside_as_backup(const std::filesystem::path& path);
+/// While it lives, other processes of this library that want the same folder are refused (an advisory lock).
+class HOTSTITCH_EXPORT FolderLock {
+public:
+    /// Throws Error(io), saying who holds the lock already; Error(refused) for a link.
+    explicit FolderLock(const std::filesystem::path& folder);
+    ~FolderLock();
+    FolderLock(FolderLock&&) noexcept;
+    FolderLock& operator=(FolderLock&&) noexcept;
+
+private:
+    std::unique_ptr<Descriptor> descriptor_;
+};
+
+/// Throws Error(refused) where `path` is a link, or a folder on the way to it below `folder` or that folder itself is:
+/// what a record names lies below its own folder, and nowhere else.
+HOTSTITCH_EXPORT void refuse_links(const std::filesystem::path& folder, const std::filesystem::path& path);
+
+/// The file or folder gets a backup's name, which is returned: of itself, or of `as` in another folder of the same file
+/// system. Throws Error(io).
+HOTSTITCH_EXPORT std::filesystem::path set_aside_as_backup(const std::filesystem::path& path,
+                                                           const std::filesystem::path& as = {});
+/// The file has a second name from now on: the backup's of `as`, which is returned. A copy where the file system knows
+/// no second names. Throws Error(io).
+HOTSTITCH_EXPORT std::filesystem::path keep_as_backup(const std::filesystem::path& file,
+                                                      const std::filesystem::path& as);
 /// A folder with all that is in it: it is gone at once, whatever stops this. Throws Error(io).
 HOTSTITCH_EXPORT void remove_folder(const std::filesystem::path& folder);
 /// The inode of what stands at a path; 0: nothing does.
@@ -288,6 +322,8 @@ HOTSTITCH_EXPORT FolderWayBack undo_folder(const std::filesystem::path& folder, 
 
 /// Removes temporary files that killed processes left for the output at this path. OutputFile does so itself.
 HOTSTITCH_EXPORT void clear_leftovers(const std::filesystem::path& path) noexcept;
+/// The same of all outputs in a folder that is ours alone, and backups there that are only a second name of their file.
+HOTSTITCH_EXPORT void clear_own_folder(const std::filesystem::path& folder) noexcept;
 
 /// Whether `name` is one that OutputFile gives to a backup of `file`, for example "kelp.sfc.2026-11-23-075141.backup".
 HOTSTITCH_EXPORT bool is_backup_name(std::string_view name, std::string_view file);

@@ -74,7 +74,7 @@ Error broken_list(const fs::path& path) {
 }
 
 std::vector<Row> read_rows(const fs::path& change) {
-    const InputFile file(change / list_name);
+    const InputFile file = InputFile::record(change / list_name);
     std::istringstream lines{std::string(text_of(file.bytes()))};
     std::string line;
     if (!std::getline(lines, line) || line != first_line) throw broken_list(change);
@@ -119,7 +119,7 @@ bool is_as_made(const fs::path& path, const Row& row, const Progress& progress) 
         return !code && to.size() == row.size && crc32(bytes_of(to)) == row.crc;
     }
     if (!fs::is_regular_file(fs::symlink_status(path, code)) || fs::file_size(path, code) != row.size) return false;
-    return digest(InputFile(path), {}, progress).crc32 == row.crc;
+    return digest(InputFile::record(path), {}, progress).crc32 == row.crc;
 }
 
 /// Paths of what is another by now, or gone.
@@ -138,18 +138,6 @@ std::vector<std::string> rows_not_as_made(const fs::path& folder, const std::vec
         if (!is_right) wrong.push_back(row.name);
     }
     return wrong;
-}
-
-/// Whether anything stands on the way from the folder to the name that is a link: then it leads elsewhere.
-void refuse_links(const fs::path& folder, const std::string& name) {
-    fs::path at = folder;
-    for (const fs::path& one : fs::path(name).parent_path()) {
-        at /= one;
-        if (fs::is_symlink(fs::symlink_status(at)))
-            throw Error(ErrorCode::refused,
-                        fmt::format("{} is a link, and what lies behind it stays as it is", at.string()))
-                .in("folder");
-    }
 }
 
 void make_parents(const fs::path& path) {
@@ -203,16 +191,6 @@ void roll_back(const fs::path& folder, const fs::path& change, const std::vector
     std::error_code code;
     fs::remove_all(change, code);
     if (code) throw system_error("remove", change, code.value());
-}
-
-Descriptor locked_folder(const fs::path& path) {
-    Descriptor descriptor(::open(path.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC));
-    if (!descriptor) throw system_error("open", path);
-    if (::flock(descriptor.get(), LOCK_EX | LOCK_NB) != 0 && errno == EWOULDBLOCK)
-        throw Error(ErrorCode::io, fmt::format("{} is being worked on by another process", path.string()))
-            .in("lock")
-            .hint("wait until that is done, then run this again");
-    return descriptor;
 }
 
 class Counted final : public ByteSink {
@@ -271,7 +249,7 @@ void write_text(FolderWriter& writer, std::string_view name, const std::string& 
 /// Old files aside, then folders, then what is new.
 void carry_out(const fs::path& folder, const fs::path& change, const std::vector<Row>& rows) {
     for (const Row& row : rows) {
-        refuse_links(folder, row.name);
+        refuse_links(folder, fs::path(folder / row.name).parent_path());
         const fs::path path = folder / row.name, old = change / "old" / row.name;
         if (row.what == What::replace) set_aside(path, old);
         if (row.what == What::remove) make_parents(old), rename_or_throw(path, old);
@@ -296,7 +274,7 @@ void carry_out(const fs::path& folder, const fs::path& change, const std::vector
 fs::path change_folder(const fs::path& named, const std::vector<FolderChange>& changes,
                        const std::function<std::string()>& receipt, const Progress&) {
     const fs::path folder = resolved(named), change = change_path(folder);
-    const Descriptor lock = locked_folder(folder);
+    const Descriptor lock = lock_folder(folder);
     if (is_there(change))
         throw Error(ErrorCode::damaged, fmt::format("a change of {} was stopped in the middle", folder.string()))
             .hint("undo it first");
@@ -363,7 +341,7 @@ std::vector<std::string> changed_since(const fs::path& named, const Progress& pr
 
 FolderWayBack undo_folder(const fs::path& named, const Progress& progress, const fs::path& aside) {
     const fs::path folder = resolved(named);
-    const Descriptor lock = locked_folder(folder);
+    const Descriptor lock = lock_folder(folder);
     const auto found = way_back_of(folder);
     if (!found)
         throw Error(ErrorCode::io,
@@ -374,7 +352,7 @@ FolderWayBack undo_folder(const fs::path& named, const Progress& progress, const
         return *found;
     }
     const std::vector<Row> rows = read_rows(found->path);
-    for (const Row& row : rows) refuse_links(folder, row.name);
+    for (const Row& row : rows) refuse_links(folder, fs::path(folder / row.name).parent_path());
     if (!found->stopped) {
         const auto wrong = rows_not_as_made(folder, rows, progress);
         if (!aside.empty())

@@ -62,7 +62,7 @@ Bytes read_to_end(int descriptor, const fs::path& name, const Limits& limits, co
 }
 
 /// A named pipe keeps us waiting for its writer; a signal is how a person stops that.
-Descriptor opened(const fs::path& path, const Progress& progress) {
+Descriptor open_waiting(const fs::path& path, const Progress& progress) {
     Meter meter(progress, Phase::reading, 0);
     while (true) {
         Descriptor descriptor(::open(path.c_str(), O_RDONLY | O_CLOEXEC));
@@ -70,6 +70,18 @@ Descriptor opened(const fs::path& path, const Progress& progress) {
         if (errno != EINTR) throw system_error("open", path);
         meter.finish();
     }
+}
+
+/// A pipe without a writer is opened, too, and seen to be one.
+Descriptor open_at_once(const fs::path& path, int flags) {
+    Descriptor descriptor(::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK | flags));
+    if (!descriptor) throw system_error("open", path);
+    return descriptor;
+}
+
+bool is_regular(const Descriptor& descriptor) {
+    struct stat info {};
+    return ::fstat(descriptor.get(), &info) == 0 && S_ISREG(info.st_mode);
 }
 
 /// Size in bytes of a regular file or block device; nothing for what can only be read on.
@@ -86,12 +98,13 @@ std::optional<std::uint64_t> mappable_size(int descriptor, const struct stat& in
 
 }  // namespace
 
-InputFile::InputFile(const fs::path& path, const Limits& limits, const Progress& progress)
-    : state_(std::make_shared<State>()) {
-    State& s = *state_;
+std::shared_ptr<InputFile::State> InputFile::opened(Descriptor descriptor, const fs::path& path, const Limits& limits,
+                                                    const Progress& progress) {
+    auto state = std::make_shared<State>();
+    State& s = *state;
     s.path = path;
     s.origin = path.string();
-    s.descriptor = opened(path, progress);
+    s.descriptor = std::move(descriptor);
     if (::fstat(s.descriptor.get(), &s.info) != 0) throw system_error("read", path);
     s.has_identity = true;
     if (S_ISDIR(s.info.st_mode))
@@ -105,11 +118,38 @@ InputFile::InputFile(const fs::path& path, const Limits& limits, const Progress&
             s.bytes = s.mapping.bytes();
             // The mapping goes on without it: of thousands of files, all may be open at once.
             if (S_ISREG(s.info.st_mode)) s.descriptor = Descriptor();
-            return;
+            return state;
         }
     }
     s.memory = read_to_end(s.descriptor.get(), path, limits, progress);
     s.bytes = s.memory;
+    return state;
+}
+
+InputFile::InputFile(const fs::path& path, const Limits& limits, const Progress& progress)
+    : state_(opened(open_waiting(path, progress), path, limits, progress)) {}
+
+InputFile InputFile::regular(const fs::path& path, const Limits& limits, const Progress& progress) {
+    Descriptor descriptor = open_at_once(path, 0);
+    if (!is_regular(descriptor))
+        throw Error(ErrorCode::usage,
+                    fmt::format("{} is a folder, pipe or device, and a file is needed", path.string()));
+    return InputFile(opened(std::move(descriptor), path, limits, progress));
+}
+
+InputFile InputFile::record(const fs::path& path) {
+    // A link is refused by the system, with these codes.
+    const auto refused = [&] {
+        return Error(ErrorCode::refused,
+                     fmt::format("{} is no file of ours: it is a link, folder or pipe", path.string()))
+            .in("record")
+            .hint("nothing behind it was read or changed; if you know how it came there, move it away");
+    };
+    std::error_code code;
+    if (fs::is_symlink(fs::symlink_status(path, code))) throw refused();
+    Descriptor descriptor = open_at_once(path, O_NOFOLLOW);
+    if (!is_regular(descriptor)) throw refused();
+    return InputFile(opened(std::move(descriptor), path, {}, {}));
 }
 
 InputFile InputFile::from_descriptor(int descriptor, std::string name, const Limits& limits, const Progress& progress) {

@@ -161,7 +161,7 @@ public:
             if (keep) return keep_journal();
             remove_name(content_.journal.path);
         } catch (const Error&) {
-            const InputFile journal(content_.journal.path);
+            const InputFile journal = InputFile::record(content_.journal.path);
             restore(read_journal(journal), journal, target.get(), path_);
             remove_name(content_.journal.path);
             throw;
@@ -324,10 +324,11 @@ void check_finished(const fs::path& file) {
 std::optional<Journal> journal_of(const fs::path& named) {
     const fs::path file = resolved(named);
     std::error_code code;
-    if (const fs::path open = journal_path(file); fs::exists(open, code)) return read_journal(InputFile(open)).journal;
+    if (const fs::path open = journal_path(file); fs::exists(open, code))
+        return read_journal(InputFile::record(open)).journal;
     const int last = last_kept(file);
     if (last == 0) return std::nullopt;
-    const InputFile journal(kept_path(file, last));
+    const InputFile journal = InputFile::record(kept_path(file, last));
     JournalContent content = read_journal(journal);
     if (!still_holds(content, file)) return std::nullopt;
     content.journal.finished = true;
@@ -340,7 +341,7 @@ Journal undo_in_place(const fs::path& named) {
     const auto found = journal_of(file);
     if (!found)
         throw Error(ErrorCode::wrong_target, fmt::format("{} is no longer what the last change made", file.string()));
-    const InputFile journal(found->path);
+    const InputFile journal = InputFile::record(found->path);
     const JournalContent content = read_journal(journal);
     const auto stamp = stamp_of(file);
     if (!stamp || stamp->device != content.device || stamp->inode != content.inode)

@@ -31,8 +31,8 @@ namespace fs = std::filesystem;
 namespace {
 
 constexpr std::string_view temporary_suffix = ".hotstitch-tmp", backup_suffix = ".backup";
-constexpr std::size_t longest_stem = 220;  ///< of a temporary file's name: most systems take 255 bytes in all
-constexpr int most_entries = 100'000;      ///< of a folder that is searched for leftovers
+constexpr std::size_t longest_stem = 220;      ///< of a temporary file's name: most systems take 255 bytes in all
+constexpr std::size_t most_entries = 100'000;  ///< of a folder that is searched for leftovers
 
 /// Made for outputs that do not stand yet.
 std::mutex folders_mutex;
@@ -50,11 +50,27 @@ std::string temporary_prefix(const fs::path& path) {
     return fmt::format(".{}.", path.filename().string().substr(0, longest_stem));
 }
 
+/// ".NAME.XXXXXX.hotstitch-tmp" of whatever output.
+bool is_temporary(std::string_view name) {
+    constexpr std::size_t digits = 6;
+    if (!name.starts_with('.') || !name.ends_with(temporary_suffix)) return false;
+    name.remove_suffix(temporary_suffix.size());
+    return name.size() > digits + 1 && name[name.size() - digits - 1] == '.' &&
+           name.find_first_not_of("0123456789abcdef", name.size() - digits) == std::string_view::npos;
+}
+
 bool is_temporary_of(std::string_view name, std::string_view prefix) {
-    if (!name.starts_with(prefix) || !name.ends_with(temporary_suffix)) return false;
-    const std::string_view digits = name.substr(prefix.size(), name.size() - prefix.size() - temporary_suffix.size());
-    return name.size() == prefix.size() + 6 + temporary_suffix.size() &&
-           digits.find_first_not_of("0123456789abcdef") == std::string_view::npos;
+    return is_temporary(name) && name.starts_with(prefix) && name.size() == prefix.size() + 6 + temporary_suffix.size();
+}
+
+std::vector<fs::path> entries_of(const fs::path& folder) {
+    std::vector<fs::path> all;
+    std::error_code code;
+    for (fs::directory_iterator entry(folder, code), end; !code && entry != end; entry.increment(code)) {
+        if (all.size() == most_entries) break;
+        all.push_back(entry->path());
+    }
+    return all;
 }
 
 /// "process 1234", from the kernel's list of locks, or "another process".
@@ -77,6 +93,20 @@ bool is_still_named(int descriptor, const fs::path& path) {
            open.st_ino == named.st_ino;
 }
 
+/// Of somebody who is no longer there: it can be locked.
+void remove_left_behind(const fs::path& path) {
+    const Descriptor left(::open(path.c_str(), O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC));
+    if (!left || ::flock(left.get(), LOCK_EX | LOCK_NB) != 0 || !is_still_named(left.get(), path)) return;
+    std::error_code stays;
+    fs::remove_all(path, stays);
+}
+
+Error in_use(const fs::path& path, std::string_view holder) {
+    return Error(ErrorCode::io, fmt::format("{} is being worked on by {}", path.string(), holder))
+        .in("lock")
+        .hint("wait until that is done, then run this again");
+}
+
 fs::path backup_name(const fs::path& file, int number) {
     const std::time_t now = std::time(nullptr);
     std::tm parts{};
@@ -88,14 +118,11 @@ fs::path backup_name(const fs::path& file, int number) {
 /// A backup that is only a second name of the file: its maker was killed before it replaced anything.
 std::optional<fs::path> unused_backup(const fs::path& file, const struct stat& info) {
     if (info.st_nlink < 2) return std::nullopt;
-    std::error_code code;
-    int looked_at = 0;
-    for (fs::directory_iterator entry(file.parent_path(), code), end; !code && entry != end; entry.increment(code)) {
-        if (++looked_at > most_entries) break;
+    for (const fs::path& entry : entries_of(file.parent_path())) {
         struct stat other {};
-        if (is_backup_name(entry->path().filename().string(), file.filename().string()) &&
-            ::lstat(entry->path().c_str(), &other) == 0 && other.st_dev == info.st_dev && other.st_ino == info.st_ino)
-            return entry->path();
+        if (is_backup_name(entry.filename().string(), file.filename().string()) &&
+            ::lstat(entry.c_str(), &other) == 0 && other.st_dev == info.st_dev && other.st_ino == info.st_ino)
+            return entry;
     }
     return std::nullopt;
 }
@@ -105,13 +132,13 @@ bool means_no_links(int code) {
     return code == EPERM || code == EOPNOTSUPP || code == ENOSYS || code == EMLINK || code == EXDEV;
 }
 
-/// A whole copy under a temporary name, flushed, with the file's mode bits and times. Returns its name.
-fs::path copied(const fs::path& file) {
+/// A whole copy under a temporary name beside `as`, flushed, with the file's mode bits and times. Returns its name.
+fs::path copied(const fs::path& file, const fs::path& as) {
     const Descriptor from(::open(file.c_str(), O_RDONLY | O_CLOEXEC));
     struct stat info {};
     if (!from || ::fstat(from.get(), &info) != 0) throw system_error("read", file);
     fs::path temporary;
-    const Descriptor to = open_temporary(file, temporary);
+    const Descriptor to = open_temporary(as, temporary);
     try {
         Bytes buffer(1 << 20);
         while (true) {
@@ -211,10 +238,7 @@ Descriptor open_only_temporary(const fs::path& path, fs::path& temporary) {
         struct stat info {};
         const bool known = there && ::fstat(there.get(), &info) == 0;
         temporary.clear();
-        throw Error(ErrorCode::io, fmt::format("{} is being worked on by {}", path.string(),
-                                               known ? holder_of(info) : std::string("another process")))
-            .in("lock")
-            .hint("wait until that is done, then run this again");
+        throw in_use(path, known ? holder_of(info) : std::string("another process"));
     }
 }
 
@@ -235,9 +259,9 @@ Descriptor open_temporary_folder(const fs::path& path, fs::path& temporary) {
     }
 }
 
-fs::path rename_to_backup(const fs::path& path) {
+fs::path rename_to_backup(const fs::path& path, const fs::path& as) {
     for (int number = 1;; ++number) {
-        const fs::path name = backup_name(path, number);
+        const fs::path name = backup_name(as.empty() ? path : as, number);
         if (rename_to_new(path, name)) return name;
         if (errno != EEXIST) throw system_error("keep a backup of", path);
     }
@@ -246,16 +270,24 @@ fs::path rename_to_backup(const fs::path& path) {
 void clear_leftovers(const fs::path& named) noexcept try {
     const fs::path path = resolved(named);
     const std::string prefix = temporary_prefix(path);
-    std::error_code code;
-    int looked_at = 0;
-    for (fs::directory_iterator entry(path.parent_path(), code), end; !code && entry != end; entry.increment(code)) {
-        if (++looked_at > most_entries) return;
-        if (!is_temporary_of(entry->path().filename().string(), prefix)) continue;
-        const Descriptor left(::open(entry->path().c_str(), O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC));
-        if (!left || ::flock(left.get(), LOCK_EX | LOCK_NB) != 0 || !is_still_named(left.get(), entry->path()))
-            continue;
-        std::error_code stays;
-        fs::remove_all(entry->path(), stays);
+    for (const fs::path& entry : entries_of(path.parent_path()))
+        if (is_temporary_of(entry.filename().string(), prefix)) remove_left_behind(entry);
+} catch (const std::exception&) {  // leftovers may stay
+}
+
+void clear_own_folder(const fs::path& folder) noexcept try {
+    const std::vector<fs::path> entries = entries_of(folder);
+    for (const fs::path& entry : entries) {
+        const std::string name = entry.filename().string();
+        if (is_temporary(name)) remove_left_behind(entry);
+        // Its maker was killed before it replaced anything.
+        struct stat info {
+        }, own{};
+        for (const fs::path& file : entries)
+            if (is_backup_name(name, file.filename().string()) && ::lstat(entry.c_str(), &info) == 0 &&
+                ::lstat(file.c_str(), &own) == 0 && S_ISREG(info.st_mode) && info.st_dev == own.st_dev &&
+                info.st_ino == own.st_ino)
+                ::unlink(entry.c_str());
     }
 } catch (const std::exception&) {  // leftovers may stay
 }
@@ -278,15 +310,16 @@ fs::path longest_backup_name(const fs::path& file) {
     return backup_name(file, 100);
 }
 
-fs::path make_backup(const fs::path& file) {
+fs::path make_backup(const fs::path& file, const fs::path& as_named) {
+    const fs::path& as = as_named.empty() ? file : as_named;
     struct stat info {};
     if (::stat(file.c_str(), &info) != 0) throw system_error("keep a backup of", file);
-    if (auto left = unused_backup(file, info)) return *left;
+    if (auto left = unused_backup(as, info)) return *left;
     fs::path copy;
     for (int number = 1;; ++number) {
-        const fs::path name = backup_name(file, number);
+        const fs::path name = backup_name(as, number);
         if (copy.empty() && ::link(file.c_str(), name.c_str()) == 0) return name;
-        if (copy.empty() && means_no_links(errno)) copy = copied(file);
+        if (copy.empty() && means_no_links(errno)) copy = copied(file, as);
         if (!copy.empty() && rename_to_new(copy, name)) return name;
         if (const int why = errno; why != EEXIST) {
             if (!copy.empty()) ::unlink(copy.c_str());
@@ -347,6 +380,40 @@ void settle_folders(const fs::path& folder, bool stands) noexcept {
     }
 }
 
+Descriptor lock_folder(const fs::path& path) {
+    while (true) {
+        Descriptor descriptor(::open(path.c_str(), O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC));
+        if (!descriptor && (errno == ELOOP || errno == ENOTDIR)) refuse_links(path, path);
+        if (!descriptor) throw system_error("open", path);
+        if (::flock(descriptor.get(), LOCK_EX | LOCK_NB) != 0 && errno == EWOULDBLOCK) {
+            struct stat info {};
+            ::fstat(descriptor.get(), &info);
+            throw in_use(path, holder_of(info));
+        }
+        if (is_still_named(descriptor.get(), path)) return descriptor;
+    }
+}
+
+void refuse_links(const fs::path& folder, const fs::path& path) {
+    std::error_code code;
+    const auto refuse = [&](const fs::path& one) {
+        if (fs::is_symlink(fs::symlink_status(one, code)))
+            throw Error(ErrorCode::refused,
+                        fmt::format("{} is a link, and what lies behind it is not touched", one.string()))
+                .in("record")
+                .found(fs::read_symlink(one, code).string())
+                .hint("if you made it, put the folder or file itself there; else move it away");
+    };
+    refuse(folder);
+    fs::path at = folder;
+    for (const fs::path& one : path.lexically_relative(folder)) refuse(at /= one);
+}
+
+FolderLock::FolderLock(const fs::path& folder) : descriptor_(std::make_unique<Descriptor>(lock_folder(folder))) {}
+FolderLock::~FolderLock() = default;
+FolderLock::FolderLock(FolderLock&&) noexcept = default;
+FolderLock& FolderLock::operator=(FolderLock&&) noexcept = default;
+
 Descriptor lock_file(const fs::path& path) {
     while (true) {
         Descriptor descriptor(::open(path.c_str(), O_RDONLY | O_NONBLOCK | O_CLOEXEC));
@@ -354,9 +421,7 @@ Descriptor lock_file(const fs::path& path) {
         if (::flock(descriptor.get(), LOCK_EX | LOCK_NB) != 0 && errno == EWOULDBLOCK) {
             struct stat info {};
             ::fstat(descriptor.get(), &info);
-            throw Error(ErrorCode::io, fmt::format("{} is being worked on by {}", path.string(), holder_of(info)))
-                .in("lock")
-                .hint("wait until that is done, then run this again");
+            throw in_use(path, holder_of(info));
         }
         // Replaced between opening and locking: the lock is wanted on what stands there now.
         if (is_still_named(descriptor.get(), path)) return descriptor;

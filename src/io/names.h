@@ -32,11 +32,12 @@ Descriptor open_only_temporary(const std::filesystem::path& path, std::filesyste
 Descriptor open_temporary_folder(const std::filesystem::path& path, std::filesystem::path& temporary);
 
 /// The file or folder gets the dated name of a backup, which nobody else has, and which is returned. Throws Error(io).
-std::filesystem::path rename_to_backup(const std::filesystem::path& path);
+std::filesystem::path rename_to_backup(const std::filesystem::path& path, const std::filesystem::path& as = {});
 
 /// Gives `file` a second, dated name that nobody else has, and returns it. Copies where the file system knows no second
-/// names. One that a killed process has left is taken up. Throws Error(io).
-std::filesystem::path make_backup(const std::filesystem::path& file);
+/// names. One that a killed process has left is taken up. The name is a backup's of `file` or, where given, of `as`.
+/// Throws Error(io).
+std::filesystem::path make_backup(const std::filesystem::path& file, const std::filesystem::path& as = {});
 
 /// As long as any backup's name gets.
 std::filesystem::path longest_backup_name(const std::filesystem::path& file);
@@ -55,6 +56,9 @@ std::vector<std::filesystem::path> make_folders(const std::filesystem::path& fol
 /// When an output is done with its folder: what make_folders() made of it and above stays when the output stands, and
 /// goes, where empty, when not. Several outputs may share one; the last of them takes it away.
 void settle_folders(const std::filesystem::path& folder, bool stands) noexcept;
+
+/// The same of a folder, which has to be there and be no link. Throws Error(io, refused).
+Descriptor lock_folder(const std::filesystem::path& path);
 
 /// Holds the advisory lock of the file that stands at `path`, so that other processes of this library keep off it.
 /// Empty where there is no file or it cannot be opened. Throws Error(io), saying who holds the lock already.

@@ -148,8 +148,12 @@ std::uint64_t OutputFolder::inode() const {
     return inode_at(state_->temporary);
 }
 
-fs::path set_aside_as_backup(const fs::path& path) {
-    return rename_to_backup(resolved(path));
+fs::path set_aside_as_backup(const fs::path& path, const fs::path& as) {
+    return rename_to_backup(resolved(path), as);
+}
+
+fs::path keep_as_backup(const fs::path& file, const fs::path& as) {
+    return make_backup(file, as);
 }
 
 void remove_folder(const fs::path& named) {

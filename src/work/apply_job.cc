@@ -173,7 +173,7 @@ fs::path ApplyJob::State::plain_output_path() {
         throw Error(ErrorCode::io,
                     fmt::format("there is no file {} whose name the output could take", request.name_like));
     std::optional<CueSheet> sheet;
-    if (!request.name_like.empty()) sheet = sheet_in(InputFile(request.name_like));
+    if (!request.name_like.empty()) sheet = sheet_in(InputFile::regular(request.name_like));
     if (sheet)  // the name that it wants
         place.replace_filename(fs::path(sheet->files[sheet->data_track() ? sheet->data_track()->file : 0]).filename());
     else if (!request.name_like.empty())
@@ -239,7 +239,7 @@ void ApplyJob::State::name_left_out() {
     const auto& reading = stages.front().representation;
     if (keeps_form || !reading || source->sheet().empty()) return;
     if (reading->kind != RepresentationKind::user_data && reading->kind != RepresentationKind::data_track) return;
-    const auto sheet = sheet_in(InputFile(source->sheet()));
+    const auto sheet = sheet_in(InputFile::regular(source->sheet()));
     if (!sheet) return;
     const CueTrack* const data = sheet->data_track();
     for (const CueTrack& track : sheet->tracks)

@@ -68,7 +68,7 @@ void OtherPatches::add_beside(const InputFile& patch, const WorkOptions& options
     for (const fs::path& path : patch_files_in(patch.path().parent_path())) {
         try {
             if (patch.is_same_file(path)) continue;
-            InputFile file(path);
+            InputFile file = InputFile::regular(path);
             auto reader = open_patch(file, options.limits);
             opened_.push_back({std::move(file), std::move(reader)});
             add(opened_.back().file, *opened_.back().reader);

@@ -74,7 +74,7 @@ std::vector<SheetBeside> cue_sheets_naming(const fs::path& file) {
     for (const fs::path& entry : entries) {
         if (entry.extension() != ".cue" && entry.extension() != ".CUE") continue;
         try {
-            const Bytes head = head_of(InputFile(entry), most_read);
+            const Bytes head = head_of(InputFile::regular(entry), most_read);
             const std::string line = "FILE \"" + file.filename().string() + "\"";
             if (text_of(head).find(line) != std::string_view::npos) sheets.push_back({entry, file.filename().string()});
         } catch (const Error&) {  // not readable: then it names nothing here

@@ -33,13 +33,13 @@ public:
                       .offset = {},
                       .head = {},
                       .lies = "in a folder"};
-            const InputFile file(path);
+            const InputFile file = InputFile::regular(path);
             part.head = head_of(file);
             if (visitor(part, [&](ByteSink& out) { write_source(file, out); }) == Flow::stop) return;
         }
     }
 
-    SharedSource open(const Part& part) const override { return std::make_shared<InputFile>(folder_ / part.name); }
+    SharedSource open(const Part& part) const override { return std::make_shared<InputFile>(InputFile::regular(folder_ / part.name)); }
 
 private:
     fs::path folder_;

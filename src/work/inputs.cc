@@ -134,7 +134,7 @@ InputFile open_file(const std::string& address, const WorkOptions& options, Limi
     if (name != address) inside = split_address(part.empty() ? "content" : part);
     std::error_code code;
     if (!inside.empty() && fs::is_directory(name, code)) {
-        InputFile file(file_in_folder(name, inside.front()), options.limits, options.progress);
+        InputFile file = InputFile::regular(file_in_folder(name, inside.front()), options.limits, options.progress);
         for (std::size_t i = 1; i < inside.size(); ++i) file = open_part(file, inside[i], options);
         return file;
     }
@@ -156,7 +156,7 @@ ChangedFile open_to_change(const std::string& address, const WorkOptions& option
     if (name != address) names = split_address(part.empty() ? "content" : part);
     std::error_code code;
     const bool folder = !names.empty() && fs::is_directory(name, code);
-    InputFile file = folder ? InputFile(file_in_folder(name, names.front()), options.limits, options.progress)
+    InputFile file = folder ? InputFile::regular(file_in_folder(name, names.front()), options.limits, options.progress)
                             : open_for_change(name, part, options);
     if (folder) names.erase(names.begin());
     WorkOptions narrowed = options;
@@ -263,10 +263,10 @@ void choose_patch(PatchFile& patch, const std::vector<PatchAmong>& patches, cons
 PatchFile open_patch_in_folder(const fs::path& folder, const WorkOptions& options, const InputFile* source) {
     std::vector<PatchAmong> patches;
     for (const fs::path& path : files_in(folder)) {
-        const InputFile file(path, options.limits, options.progress);
+        const InputFile file = InputFile::regular(path, options.limits, options.progress);
         if (recognise_patch(head_of(file)))
             patches.push_back({path.filename().string(),
-                               [path, options] { return InputFile(path, options.limits, options.progress); }});
+                               [path, options] { return InputFile::regular(path, options.limits, options.progress); }});
     }
     if (patches.empty())
         throw Error(ErrorCode::not_this_format, fmt::format("there is no patch in {}", folder.string()))
@@ -442,7 +442,7 @@ std::optional<FoundChecks> find_checks(const InputFile& patch) {
     FoundChecks found{checks_path(patch.path()), {}};
     std::error_code code;
     if (!fs::is_regular_file(found.path, code)) return std::nullopt;
-    const InputFile file(found.path);
+    const InputFile file = InputFile::regular(found.path);
     found.checks = checks_from_json(text_of(file.bytes()));
     return found;
 }

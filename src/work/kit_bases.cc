@@ -129,7 +129,7 @@ private:
     }
     void try_archive(const std::string& path) {
         passing_over([&] {
-            const InputFile file(path, work_.limits, work_.progress);
+            const InputFile file = InputFile::regular(path, work_.limits, work_.progress);
             if (is_archive(file)) look_into(path, file);
         });
     }

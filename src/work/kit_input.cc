@@ -141,7 +141,7 @@ Bytes KitInput::State::whole(const std::string& name) const {
         return Bytes(view.bytes().begin(), view.bytes().end());
     }
     if (folder) {
-        const InputFile file(path / name, work.limits);
+        const InputFile file = InputFile::regular(path / name, work.limits);
         return Bytes(file.bytes().begin(), file.bytes().end());
     }
     const ByteView all = unpacked->written().value();

@@ -37,7 +37,7 @@ Receipt read_receipt(const fs::path& receipt) {
         throw Error(ErrorCode::io, fmt::format("there is no receipt {}", receipt.string()))
             .in("receipt")
             .hint("only what was made with a receipt has one; what a UPS patch made can be undone by that patch");
-    const InputFile file(receipt);
+    const InputFile file = InputFile::record(receipt);
     return receipt_from_json(text_of(file.bytes()));
 }
 
@@ -54,7 +54,7 @@ fs::path file_of_receipt(const fs::path& named) {
     std::error_code code;
     if (!fs::is_regular_file(file, code) || fs::exists(receipt_path(file), code)) return file;
     try {
-        const InputFile opened(file);
+        const InputFile opened = InputFile::regular(file);
         if (const auto sheet = sheet_in(opened)) return really_absolute(open_by_sheet(opened, *sheet, {}, {}).path());
     } catch (const Error& error) {  // a sheet whose files are not there leads nowhere
         if (error.code() == ErrorCode::cancelled) throw;
@@ -109,8 +109,11 @@ std::vector<DigestMismatch> compare_file(const fs::path& path, const Digests& wa
     try {
         // A sheet that was made is meant itself, not the disc that it stands for.
         std::error_code code;
-        if (fs::is_regular_file(path, code))
-            if (const InputFile file(path, options.limits, progress); sheet_in(file))
+        const fs::file_status status = fs::status(path, code);
+        if (fs::exists(status) && !fs::is_regular_file(status))  // which may keep one waiting
+            throw Error(ErrorCode::io, fmt::format("{} is no file", path.string()));
+        if (fs::is_regular_file(status))
+            if (const InputFile file = InputFile::regular(path, options.limits, progress); sheet_in(file))
                 return compare_file(file, wanted, progress);
         return compare_file(open_file(path.string(), options), wanted, progress);
     } catch (const Error& error) {

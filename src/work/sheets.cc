@@ -191,7 +191,7 @@ InputFile open_by_sheet(const InputFile& sheet, const CueSheet& read, std::strin
     if (track == nullptr) track = &read.tracks.front();
     const fs::path path = file_of_sheet(sheet.path(), read, track->file);
     check_finished(path);
-    InputFile file(path, work.limits, work.progress);
+    InputFile file = InputFile::regular(path, work.limits, work.progress);
     file.set_sheet(sheet.path());
     return file;
 }
@@ -208,7 +208,7 @@ SheetOutput sheet_output(const InputFile& source, const std::string& typed) {
 }
 
 std::optional<std::string> sheet_naming(const fs::path& sheet, const fs::path& file, const std::string& name) {
-    const InputFile text(sheet);
+    const InputFile text = InputFile::regular(sheet);
     const auto read = sheet_in(text);
     if (!read) return std::nullopt;
     for (std::size_t i = 0; i < read->files.size(); ++i)
@@ -222,14 +222,14 @@ void write_sheet(const InputFile& source, const SheetOutput& output, Replace rep
     const auto text = sheet_naming(source.sheet(), source.path(), output.file.filename().string());
     if (!text) throw Error(ErrorCode::io, fmt::format("{} names another file", source.sheet().string()));
     delivery.add(output.sheet, {.replace = replace}).write(bytes_of(*text));
-    const InputFile sheet(source.sheet());
+    const InputFile sheet = InputFile::regular(source.sheet());
     const CueSheet read = read_cue_sheet(text_of(sheet.bytes()));
     for (std::size_t i = 0; i < read.files.size(); ++i) {
         const fs::path other = file_of_sheet(source.sheet(), read, i);
         const fs::path there = output.sheet.parent_path() / fs::path(read.files[i]).filename();
         std::error_code code;
         if (source.is_same_file(other) || fs::exists(there, code)) continue;
-        write_source(InputFile(other), delivery.add(there, {.replace = replace}));
+        write_source(InputFile::regular(other), delivery.add(there, {.replace = replace}));
     }
 }
 
@@ -238,7 +238,7 @@ std::unique_ptr<Container> open_with_tracks(const InputFile& file, const ByteSou
         auto container = open_container(content, work.limits, work.progress);
         return file.is_computed() ? with_content(content, std::move(container)) : std::move(container);
     }
-    const auto sheet = sheet_in(InputFile(file.sheet()));
+    const auto sheet = sheet_in(InputFile::regular(file.sheet()));
     if (!sheet) throw Error(ErrorCode::io, fmt::format("{} is no longer a cue sheet", file.sheet().string()));
     return std::make_unique<TracksContainer>(file, content, *sheet, work);
 }

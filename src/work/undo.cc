@@ -73,7 +73,7 @@ public:
     UndoResult run() {
         write_earlier({});
         if (!stamp_of(file_)) return removed_already(), result_;
-        const InputFile made(file_, work_.limits, work_.progress);
+        const InputFile made = InputFile::regular(file_, work_.limits, work_.progress);
         const auto differences = compare_file(made, receipt_.target.digests, work_.progress);
         if (!differences.empty()) {
             if (receipt_.replaced && compare_file(made, receipt_.replaced->digests, work_.progress).empty())
@@ -179,7 +179,7 @@ private:
             result_.kept = put_backup_back(backup, *stamp, file_, *made.stamp(), !proven);
         } else if (!receipt_.reverse.empty()) {
             const fs::path reverse = reverse_in_folder();
-            result_.kept = rebuild_by(InputFile(reverse, work_.limits), made, proven);
+            result_.kept = rebuild_by(InputFile::record(reverse), made, proven);
             drop_reverse();
         } else if (!patch_.empty()) {
             result_.kept = rebuild_by(open_file(patch_, work_), made, proven);
