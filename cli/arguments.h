@@ -74,6 +74,7 @@ struct UndoArguments {
 struct RenewArguments {
     std::string receipt;
     ApplyRequest request;  ///< its patches, and what is allowed
+    bool replace = false;
 };
 
 struct VerifyArguments {

@@ -64,6 +64,10 @@ int run_command(const Arguments& arguments, Report& report) {
     context.common = arguments.common;
     context.limits.output = arguments.common.limit_output;
     context.limits.archive_unpacked = arguments.common.limit_unpacked;
+    ProgressStyle style = arguments.common.progress;
+    if (style == ProgressStyle::automatic && arguments.common.quiet) style = ProgressStyle::none;
+    ProgressLine line(style);
+    context.progress = [&](const ProgressState& state) { return line.update(state); };
     if (!arguments.common.keys.empty()) {
         Limits limits = context.limits;
         limits.stream = std::min(limits.stream, std::uint64_t{1} << 20);
@@ -78,14 +82,10 @@ int run_command(const Arguments& arguments, Report& report) {
     for (const std::string& map : arguments.common.maps) context.read.emplace_back(map);
     if (!arguments.common.map_folder.empty())
         for (const std::filesystem::path& map : files_in(arguments.common.map_folder)) context.read.push_back(map);
-    ProgressStyle style = arguments.common.progress;
-    if (style == ProgressStyle::automatic && arguments.common.quiet) style = ProgressStyle::none;
-    ProgressLine line(style);
     context.limits.scratch = [] { return std::make_unique<ScratchFile>(); };
     context.open = [&](const std::string& name, const Limits& limits) {
         return open_input(name, limits, context.progress);
     };
-    context.progress = [&](const ProgressState& state) { return line.update(state); };
     const bool output_is_stdout = output_of(arguments.arguments) == "-";
     try {
         if (output_is_stdout && arguments.common.json)

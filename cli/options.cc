@@ -329,6 +329,8 @@ void declare(CLI::App& app, RenewArguments& renew, Common& common) {
     auto& command = *app.add_subcommand("renew", "A newer patch came out: make the file again from its source");
     command.add_option("RECEIPT", renew.receipt, "OUTPUT.receipt.json, or OUTPUT")->required();
     command.add_option("PATCH", renew.request.patches, "The newer patch, or several")->required();
+    command.add_flag("--replace", renew.replace,
+                     "Of a kit: replace files that the older one did not make; they are kept as dated backups");
     add_allow_checks(command, renew.request);
     add_common(command, common);
 }

@@ -3,6 +3,8 @@
 #include <fmt/format.h>
 #include <gtest/gtest.h>
 
+#include <sys/stat.h>
+
 #include <fstream>
 
 #include "console_discs.h"
@@ -140,7 +142,10 @@ TEST_F(CliKit, MadeUndoneAndRenewed) {
 
 TEST_F(CliKit, AMakerEditsTheFolderAndAppliesAgain) {
     say({"apply", "kelp.iso", "fog", "-o", "out/"}, 0);
-    const auto inode = [&](const char* name) { return inode_at(folder / name); };
+    const auto inode = [&](const char* name) {
+        struct stat info {};
+        return ::stat((folder / name).c_str(), &info) == 0 ? info.st_ino : 0;
+    };
     const auto cover = inode("out/games/Fog Signals/cover.png"), game = inode("out/games/Fog Signals/game.iso");
     folder.put("fog/berths.txt", "thick fog\n");
     expect(say({"apply", "kelp.iso", "fog", "-o", "out/", "--then", "test -s {} && echo ran {}"}, 0),
@@ -418,7 +423,8 @@ TEST_F(CliKit, AReceiptThatLiesRemovesNothing) {
     say({"apply", "kelp.iso", "fog", "-o", "out/"}, 0);
     const fs::path receipt = folder / "out/games/Fog Signals/game.iso.receipt.json";
     const nlohmann::ordered_json right = nlohmann::ordered_json::parse(text_of(contents(receipt)));
-    folder.put("out/mine", "my own");
+    const std::string own = "out/games/Fog Signals/mine";
+    folder.put(own, "my own");
     const auto undo = [&](const nlohmann::ordered_json& document) {
         std::ofstream(receipt) << document.dump();
         return run({"undo", "out/games/Fog Signals/game.iso"}).code;
@@ -435,12 +441,12 @@ TEST_F(CliKit, AReceiptThatLiesRemovesNothing) {
     }
     // The right content, and still not what was put there: it is kept under another name.
     nlohmann::ordered_json other = right;
-    other["kits"]["outputs"][1]["path"] = "../../mine";
+    other["kits"]["outputs"][1]["path"] = "mine";
     other["kits"]["outputs"][1]["size"] = 6, other["kits"]["outputs"][1]["crc32"] = crc32(bytes("my own")).hex();
     EXPECT_EQ(undo(other), 0);
     bool kept = false;
     for (const std::string& name : folder.names())
-        kept = kept || (name.starts_with("out/mine.") && name.ends_with(".backup"));
+        kept = kept || (name.starts_with(own + ".") && name.ends_with(".backup"));
     EXPECT_TRUE(kept);
     EXPECT_EQ(contents(folder / "kelp.iso"), disc);
 }
@@ -584,6 +590,124 @@ TEST_F(CliKit, AStepsOwnMapReachesInsideOfParts) {
     say({"take", "made.gz:content", "-o", "made.dat"}, 0);
     EXPECT_EQ(contents(folder / "made.dat").at(0x200 + 3 * 32 + 16), std::byte{9});
     EXPECT_TRUE(made.front() == made.back());
+}
+
+TEST_F(CliKit, NoLinksLeadOutTogether) {
+    write_tree_kit();
+    const std::string text(text_of(contents(folder / "tides/kit.toml")));
+    folder.put("victim", "somebody's");
+    const auto link = [](const std::string& at, const std::string& to) {
+        return fmt::format("[[step]]\nlink = \"prog:{}\"\nto = \"{}\"\n", at, to);
+    };
+    const std::pair<std::string, bool> rows[] = {
+        {link("sub/deep/l1", "../..") + link("old", "sub/deep/l1/../victim"), false},
+        {link("a", "b/..") + link("b", "c") + link("c", "."), false},
+        {link("round", "about") + link("about", "round"), false},
+        {link("sub/deep/l1", "../..") + link("old", "sub/deep/l1/kelp.dat"), true},
+        {link("l1", "sub") + link("sub/l2", "../kelp.dat"), true},
+    };
+    for (const auto& [steps, right] : rows) {
+        std::string all = text;
+        all.insert(all.find("[[output]]"), steps);
+        folder.put("tides/kit.toml", all);
+        EXPECT_EQ(run({"kit", "check", "tides"}).code, right ? 0 : 3) << steps;
+        EXPECT_EQ(run({"apply", "prog", "tides", "-o", "out/"}).code, right ? 0 : 3) << steps;
+        if (right) {
+            EXPECT_EQ(run({"undo", "out/Night Tides"}).code, 0);
+        }
+        EXPECT_FALSE(fs::exists(folder / "out")) << steps;
+    }
+    // Links of the player's own folder and the kit's, together.
+    folder.put("tides/kit.toml", std::string(text).insert(text.find("[[output]]"), link("old", "own/../victim")));
+    fs::create_directory(folder / "prog/deep");
+    fs::create_symlink(".", folder / "prog/own");
+    EXPECT_EQ(run({"apply", "prog", "tides", "--in-place"}).code, 1);
+    EXPECT_EQ(text_of(contents(folder / "victim")), "somebody's");
+}
+
+TEST_F(CliKit, NoNameFromStrangersIsOneOfOurRecords) {
+    const std::string text(text_of(contents(folder / "fog/kit.toml")));
+    for (const char* const name :
+         {"game.iso.undo-1.hotstitch", "kelp.iso.shelf", "kelp.iso.receipt.json", "kelp.iso.journal.hotstitch",
+          "kelp.iso.2026-11-30-120000.backup", "kelp.iso.2026-11-30-120000-2.backup", ".kelp.iso.abcdef.hotstitch-tmp",
+          "kelp.iso.shelf/mods/a.bps"}) {
+        std::string other = text;
+        const std::string before = "games/{name}/cover.png";
+        other.replace(other.find(before), before.size(), name);
+        folder.put("fog/kit.toml", other);
+        expect(say({"kit", "check", "fog"}, 3), {"records"});
+        EXPECT_EQ(run({"apply", "kelp.iso", "fog", "-o", "./"}).code, 3) << name;
+        EXPECT_FALSE(fs::exists(folder / name)) << name;
+        // Of an archive, the file gets another name.
+        folder.put(fmt::format("packed/{}", name), "planted"), folder.put("packed/kelp.iso", disc);
+        ASSERT_EQ(std::system(fmt::format("cd '{0}' && rm -f p.zip && bsdtar --format=zip -cf p.zip -C packed . && rm "
+                                          "-r packed",
+                                          folder.path().string())
+                                  .c_str()),
+                  0);
+        fs::remove_all(folder / "taken");
+        expect(say({"take", "p.zip:", "-o", "taken/"}, 0), {"_"});
+        EXPECT_FALSE(fs::exists(folder / "taken" / name)) << name;
+        EXPECT_EQ(contents(folder / "taken/kelp.iso"), disc);
+    }
+    for (const char* const name : {"harbour.backup", "berths.json", "receipt.json.txt", "a.2026-11-30.backup"}) {
+        std::string other = text;
+        const std::string before = "games/{name}/cover.png";
+        other.replace(other.find(before), before.size(), name);
+        folder.put("fog/kit.toml", other);
+        EXPECT_EQ(run({"kit", "check", "fog"}).code, 0) << name;
+    }
+}
+
+TEST_F(CliKit, AReceiptReachesNoFurtherThanItsFolder) {
+    // What lies beside it, or elsewhere, as a lying receipt would name it: with the right content.
+    folder.put("home/rc", "alias sail\n"), folder.put("kits/x", "");
+    say({"apply", "kelp.iso", "fog", "-o", "kits/out/"}, 0);
+    const fs::path receipt = folder / "kits/out/games/Fog Signals/game.iso.receipt.json";
+    const std::string written(text_of(contents(receipt)));
+    auto lies = nlohmann::json::parse(written);
+    const Bytes rc = contents(folder / "home/rc");
+    auto& cover = lies["kits"]["outputs"][1];
+    cover["path"] = "../../../../home/rc", cover["size"] = rc.size(), cover["crc32"] = crc32(rc).hex();
+    cover.erase("sha256");
+    folder.put("kits/out/games/Fog Signals/game.iso.receipt.json", lies.dump());
+    expect(say({"undo", "kits/out/games/Fog Signals/game.iso"}, 1), {"outside of its folder"});
+    EXPECT_EQ(folder.names().count("home/rc"), 1U);
+    // A folder above, which nothing proves to be the receipt's.
+    lies = nlohmann::json::parse(written);
+    lies["kits"]["root"] = "/";
+    lies["kits"]["outputs"][0]["identity"]["inode"] = 1;
+    folder.put("kits/out/games/Fog Signals/game.iso.receipt.json", lies.dump());
+    write_kit("newer", "Fog Signals", "1.3", "berths.txt");
+    for (const char* const file : {"README.md", "berths.txt", "cover.png"})
+        folder.put(fmt::format("newer/{}", file), "1.3");
+    expect(say({"renew", "kits/out/games/Fog Signals/game.iso", "newer"}, 1), {"not its own"});
+    EXPECT_FALSE(fs::exists("/games"));
+    // The true one works, for outputs in several folders too.
+    folder.put("kits/out/games/Fog Signals/game.iso.receipt.json", written);
+    say({"renew", "kits/out/games/Fog Signals/game.iso", "newer"}, 0);
+    say({"undo", "kits/out/games/Fog Signals/game.iso"}, 0);
+    EXPECT_FALSE(fs::exists(folder / "kits/out"));
+}
+
+TEST_F(CliKit, RenewingReplacesOnlyWhatItMade) {
+    say({"apply", "kelp.iso", "fog", "-o", "out/"}, 0);
+    const std::string own = "out/games/Fog Signals/notes.txt";
+    folder.put(own, "the player's own");
+    write_kit("newer", "Fog Signals", "1.3", "berths.txt");
+    for (const char* const file : {"README.md", "berths.txt", "cover.png", "notes.txt"})
+        folder.put(fmt::format("newer/{}", file), "1.3");
+    folder.put("newer/kit.toml", std::string(text_of(contents(folder / "newer/kit.toml"))) +
+                                     "[[output]]\nfrom = \"notes.txt\"\nname = \"games/{name}/notes.txt\"\n");
+    expect(say({"renew", "out/games/Fog Signals/game.iso", "newer"}, 2), {"exists already"});
+    EXPECT_EQ(contents(folder / own), bytes("the player's own"));
+    expect(say({"renew", "out/games/Fog Signals/game.iso", "newer", "--replace"}, 0), {"Made"});
+    EXPECT_EQ(contents(folder / own), bytes("1.3"));
+    const auto names = folder.names();
+    EXPECT_TRUE(std::any_of(names.begin(), names.end(), [&](const std::string& name) {
+        return name.starts_with(own) && name.ends_with(".backup") &&
+               contents(folder / name) == bytes("the player's own");
+    }));
 }
 
 TEST_F(CliKit, ProgressNamesTheStep) {

@@ -150,7 +150,9 @@ void verify_kit_receipt(const fs::path& file, const Receipt& receipt, const Cont
 }
 
 void renew_kits(const RenewArguments& arguments, const Context& context, Report& report) {
-    run_kits(plan_kit_renewal(arguments.receipt, arguments.request.patches), false, context, report);
+    KitRequest request = plan_kit_renewal(arguments.receipt, arguments.request.patches);
+    if (arguments.replace) request.replace = Replace::keep_backup;
+    run_kits(std::move(request), false, context, report);
 }
 
 namespace {

@@ -24,6 +24,8 @@ void run(const UndoArguments& arguments, const Context& context, Report& report)
                                 shown(*result.unproven_reverse)));
     for (const fs::path& left : result.left)
         report.warn(fmt::format("{} stays: it is no longer what was written beside it", shown(left)));
+    for (const fs::path& kept : result.aside)
+        report.warn(fmt::format("something else stood in the place of what came back; it is kept as {}", shown(kept)));
     if (result.kept) {
         path_fact(report, "kept", "kept as", result.kept);
         report.warn(fmt::format("{} is not proven to be the file that was put there, so it was kept under another name",

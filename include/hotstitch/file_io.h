@@ -4,6 +4,7 @@
 
 #include <filesystem>
 #include <functional>
+#include <map>
 #include <memory>
 #include <optional>
 #include <string>
@@ -193,13 +194,19 @@ private:
     std::vector<std::unique_ptr<OutputFile>> files_;
 };
 
+/// What lies below a folder, by name with '/': which file, its size and when it was changed; of a folder only which.
+using FolderStamps = std::map<std::string, FileStamp>;
+/// Links are not followed. Throws Error(io).
+HOTSTITCH_EXPORT FolderStamps stamps_below(const std::filesystem::path& folder);
+
 /// A folder that appears whole or not at all: filled beside its place under a temporary name, flushed, and brought
 /// there by one rename. Destroyed before finish(), it leaves nothing. Names are paths below it, with '/'. All throw
 /// Error(io).
 class HOTSTITCH_EXPORT OutputFolder {
 public:
-    /// Throws Error(usage) when the path is a file.
-    OutputFolder(const std::filesystem::path& path, Replace replace);
+    /// `as_seen`: what the folder that it replaces held when it was found that it may go. Throws Error(usage) when the
+    /// path is a file.
+    OutputFolder(const std::filesystem::path& path, Replace replace, std::optional<FolderStamps> as_seen = {});
     ~OutputFolder();
     OutputFolder(OutputFolder&&) noexcept;
     OutputFolder& operator=(OutputFolder&&) noexcept;
@@ -216,12 +223,13 @@ public:
     std::optional<std::filesystem::path> place();
     /// After place(), when something else failed: as it was before.
     void take_back() noexcept;
-    /// It stays. A backup that is not wanted is removed.
-    void finish() noexcept;
+    /// It stays. A backup that is not wanted is removed, but where it is no longer as it was seen: that is returned,
+    /// and stays.
+    std::optional<std::filesystem::path> finish() noexcept;
     /// Folders above it that were made for it, the outermost first.
     const std::vector<std::filesystem::path>& made_folders() const noexcept;
-    /// By which the folder is known again where it will stand.
-    std::uint64_t inode() const;
+    /// By which the folder is known again where it will stand. Nothing more will be added.
+    FileStamp settle() const;
     /// Absolute, links followed.
     const std::filesystem::path& path() const noexcept;
 
@@ -279,10 +287,11 @@ HOTSTITCH_EXPORT std::filesystem::path set_aside_as_backup(const std::filesystem
 /// no second names. Throws Error(io).
 HOTSTITCH_EXPORT std::filesystem::path keep_as_backup(const std::filesystem::path& file,
                                                       const std::filesystem::path& as);
-/// A folder with all that is in it: it is gone at once, whatever stops this. Throws Error(io).
-HOTSTITCH_EXPORT void remove_folder(const std::filesystem::path& folder);
-/// The inode of what stands at a path; 0: nothing does.
-HOTSTITCH_EXPORT std::uint64_t inode_at(const std::filesystem::path& path) noexcept;
+/// A folder with all that is in it: it is gone at once, whatever stops this. Throws Error(io), also where it is no
+/// longer as it was seen: then it stays.
+HOTSTITCH_EXPORT void remove_folder(const std::filesystem::path& folder, const FolderStamps& as_seen);
+/// Of a folder itself, no link; nothing where there is none.
+HOTSTITCH_EXPORT std::optional<FileStamp> stamp_of_folder(const std::filesystem::path& path) noexcept;
 
 /// What changes in a folder, path by path.
 struct FolderChange {
@@ -307,6 +316,8 @@ struct FolderWayBack {
     std::filesystem::path path;
     bool stopped = false;
     unsigned number = 0;  ///< N of "FOLDER.undo-N.hotstitch"
+    /// By undo_folder(): what was changed since, and stands beside its name as a backup.
+    std::vector<std::filesystem::path> kept{};
 };
 HOTSTITCH_EXPORT std::optional<FolderWayBack> way_back_of(const std::filesystem::path& folder);
 

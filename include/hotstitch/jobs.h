@@ -170,11 +170,12 @@ struct UndoResult {
     /// The file that was there, kept under another name because nothing proves that it is the one that was made.
     std::optional<std::filesystem::path> kept{};
     std::optional<std::filesystem::path> unproven_reverse{};  ///< a reverse patch that stays for the same reason
-    std::vector<std::filesystem::path> left{};  ///< written beside it then, and no longer as it was: it stays
-    bool earlier_changes = false;               ///< there are more, which the same call undoes
-    std::optional<PatchFacts> patch{};          ///< where the patch given was what the way back went by
-    bool by_journal = false;                    ///< a change in the file's own place was undone
-    bool was_stopped = false;                   ///< one that had been stopped in the middle
+    std::vector<std::filesystem::path> left{};   ///< written beside it then, and no longer as it was: it stays
+    std::vector<std::filesystem::path> aside{};  ///< of a folder, what was changed since, under backups' names
+    bool earlier_changes = false;                ///< there are more, which the same call undoes
+    std::optional<PatchFacts> patch{};           ///< where the patch given was what the way back went by
+    bool by_journal = false;                     ///< a change in the file's own place was undone
+    bool was_stopped = false;                    ///< one that had been stopped in the middle
 };
 
 /// The last change of a file, undone: by its receipt, or by a reversible patch where there is no receipt. `patch` may

@@ -61,6 +61,11 @@ HOTSTITCH_EXPORT std::string filled_in(std::string_view pattern,
                                        const std::function<std::string(const std::string& word)>& value);
 /// A name that every system takes: no separators, no reserved characters or device names.
 HOTSTITCH_EXPORT std::string safe_name(std::string name);
+/// Whether a name of a file or folder is one that this program gives to its own records beside others: a receipt, a way
+/// back, a journal, a shelf, a dated backup, a temporary file. Nothing that comes from strangers gets such a name.
+HOTSTITCH_EXPORT bool is_own_name(std::string_view name);
+/// The same of any part of a path with '/'.
+HOTSTITCH_EXPORT bool has_own_name(std::string_view path);
 
 /// The word of the list that was likely meant: the nearest, where at most a third of what was typed has to be changed;
 /// empty: none is near. Case does not count.

@@ -112,6 +112,13 @@ bool is_there(const fs::path& path) {
     return ::lstat(path.c_str(), &info) == 0;
 }
 
+bool is_same_entry(const fs::path& a, const fs::path& b) {
+    struct stat one {
+    }, other{};
+    return ::lstat(a.c_str(), &one) == 0 && ::lstat(b.c_str(), &other) == 0 && one.st_dev == other.st_dev &&
+           one.st_ino == other.st_ino;
+}
+
 bool is_as_made(const fs::path& path, const Row& row, const Progress& progress) {
     std::error_code code;
     if (row.what == What::add_link) {
@@ -157,8 +164,11 @@ void set_aside(const fs::path& file, const fs::path& old) {
     rename_or_throw(file, old);
 }
 
-/// Everything as it was before. Each step may have been done before.
-void roll_back(const fs::path& folder, const fs::path& change, const std::vector<Row>& rows, const Progress& progress) {
+/// Everything as it was before. Each step may have been done before. What somebody else has put there since gets the
+/// name of a backup, which is returned.
+std::vector<fs::path> roll_back(const fs::path& folder, const fs::path& change, const std::vector<Row>& rows,
+                                const Progress& progress) {
+    std::vector<fs::path> kept;
     for (auto row = rows.rbegin(); row != rows.rend(); ++row) {
         const fs::path path = folder / row->name, old = change / "old" / row->name, fresh = change / "new" / row->name;
         switch (row->what) {
@@ -166,7 +176,11 @@ void roll_back(const fs::path& folder, const fs::path& change, const std::vector
             case What::remove:
                 if (!is_there(old)) break;
                 make_parents(path);
+                if (is_there(path) && !is_same_entry(old, path) &&
+                    (row->what == What::remove || !is_as_made(path, *row, progress)))
+                    kept.push_back(rename_to_backup(path));
                 rename_or_throw(old, path);
+                if (is_there(old)) ::unlink(old.c_str());  // two names of one file
                 break;
             case What::add:
             case What::add_link:
@@ -191,6 +205,7 @@ void roll_back(const fs::path& folder, const fs::path& change, const std::vector
     std::error_code code;
     fs::remove_all(change, code);
     if (code) throw system_error("remove", change, code.value());
+    return kept;
 }
 
 class Counted final : public ByteSink {
@@ -269,6 +284,25 @@ void carry_out(const fs::path& folder, const fs::path& change, const std::vector
     }
 }
 
+/// The last one that came to its end.
+std::optional<FolderWayBack> last_way_back(const fs::path& folder) {
+    const std::string prefix = folder.filename().string() + ".undo-";
+    std::optional<FolderWayBack> last;
+    std::error_code code;
+    for (fs::directory_iterator entry(folder.parent_path(), code), end; !code && entry != end; entry.increment(code)) {
+        const std::string name = entry->path().filename().string();
+        if (!name.starts_with(prefix) || !name.ends_with(folder_suffix) ||
+            !fs::is_directory(entry->symlink_status(code)))
+            continue;
+        const std::string digits = name.substr(prefix.size(), name.size() - prefix.size() - folder_suffix.size());
+        unsigned number = 0;
+        const char* const until = digits.data() + digits.size();
+        if (digits.empty() || std::from_chars(digits.data(), until, number).ptr != until) continue;
+        if (!last || number > last->number) last = FolderWayBack{entry->path(), false, number};
+    }
+    return last;
+}
+
 }  // namespace
 
 fs::path change_folder(const fs::path& named, const std::vector<FolderChange>& changes,
@@ -302,34 +336,22 @@ fs::path change_folder(const fs::path& named, const std::vector<FolderChange>& c
     try {
         carry_out(folder, change, rows);
         FolderWriter(folder).flush();
+        fs::remove_all(change / "new", code);
+        for (unsigned number = last_way_back(folder).value_or(FolderWayBack{}).number + 1;; ++number) {
+            const fs::path way_back = fs::path(folder).concat(fmt::format(".undo-{}", number)).concat(folder_suffix);
+            if (rename_to_new(change, way_back)) return sync_folder(folder.parent_path()), way_back;
+            if (errno != EEXIST && errno != ENOTEMPTY) throw system_error("keep the way back", way_back);
+        }
     } catch (...) {
         roll_back(folder, change, rows, {});
         throw;
-    }
-    fs::remove_all(change / "new", code);
-    for (unsigned number = way_back_of(folder) ? way_back_of(folder)->number + 1 : 1;; ++number) {
-        const fs::path way_back = fs::path(folder).concat(fmt::format(".undo-{}", number)).concat(folder_suffix);
-        if (rename_to_new(change, way_back)) return sync_folder(folder.parent_path()), way_back;
-        if (errno != EEXIST && errno != ENOTEMPTY) throw system_error("keep the way back", way_back);
     }
 }
 
 std::optional<FolderWayBack> way_back_of(const fs::path& named) {
     const fs::path folder = resolved(named);
     if (is_there(change_path(folder))) return FolderWayBack{change_path(folder), true, 0};
-    const std::string prefix = folder.filename().string() + ".undo-";
-    std::optional<FolderWayBack> last;
-    std::error_code code;
-    for (fs::directory_iterator entry(folder.parent_path(), code), end; !code && entry != end; entry.increment(code)) {
-        const std::string name = entry->path().filename().string();
-        if (!name.starts_with(prefix) || !name.ends_with(folder_suffix) || !entry->is_directory(code)) continue;
-        const std::string digits = name.substr(prefix.size(), name.size() - prefix.size() - folder_suffix.size());
-        unsigned number = 0;
-        const char* const until = digits.data() + digits.size();
-        if (digits.empty() || std::from_chars(digits.data(), until, number).ptr != until) continue;
-        if (!last || number > last->number) last = FolderWayBack{entry->path(), false, number};
-    }
-    return last;
+    return last_way_back(folder);
 }
 
 std::vector<std::string> changed_since(const fs::path& named, const Progress& progress) {
@@ -342,7 +364,7 @@ std::vector<std::string> changed_since(const fs::path& named, const Progress& pr
 FolderWayBack undo_folder(const fs::path& named, const Progress& progress, const fs::path& aside) {
     const fs::path folder = resolved(named);
     const Descriptor lock = lock_folder(folder);
-    const auto found = way_back_of(folder);
+    auto found = way_back_of(folder);
     if (!found)
         throw Error(ErrorCode::io,
                     fmt::format("there is no way back for {}: nothing changed it in place", folder.string()));
@@ -352,7 +374,11 @@ FolderWayBack undo_folder(const fs::path& named, const Progress& progress, const
         return *found;
     }
     const std::vector<Row> rows = read_rows(found->path);
-    for (const Row& row : rows) refuse_links(folder, fs::path(folder / row.name).parent_path());
+    for (const Row& row : rows) {
+        refuse_links(folder, fs::path(folder / row.name).parent_path());
+        for (const char* const inside : {"old", "new"})
+            refuse_links(found->path, fs::path(found->path / inside / row.name).parent_path());
+    }
     if (!found->stopped) {
         const auto wrong = rows_not_as_made(folder, rows, progress);
         if (!aside.empty())
@@ -369,7 +395,7 @@ FolderWayBack undo_folder(const fs::path& named, const Progress& progress, const
                                   (found->path / "old").string()));
         rename_or_throw(found->path, change_path(folder));
     }
-    roll_back(folder, change_path(folder), rows, progress);
+    found->kept = roll_back(folder, change_path(folder), rows, progress);
     return *found;
 }
 

@@ -180,6 +180,9 @@ private:
             throw Error(ErrorCode::damaged, fmt::format("an earlier change of {} was stopped", path_.string()))
                 .hint(fmt::format("hotstitch undo {} puts it back first", shell_file(path_.string())));
         content_.device = now->device, content_.inode = now->inode;
+        if (last_kept(path_) >= most_kept)
+            throw Error(ErrorCode::io, fmt::format("{} has more ways back than are kept", path_.string()))
+                .hint("remove those that are no longer needed, then run this again");
         refuse_long_name(kept_path(path_, most_kept), "the journal", "give the file a shorter name");
     }
 
@@ -260,8 +263,7 @@ private:
             if (rename_to_new(content_.journal.path, kept)) return sync_folder(path_.parent_path()), kept;
             if (errno != EEXIST) throw system_error("name", kept);
         }
-        throw Error(ErrorCode::io, fmt::format("{} has more ways back than are kept", path_.string()))
-            .hint("remove those that are no longer needed; the change is done");
+        throw Error(ErrorCode::io, fmt::format("{} has more ways back than are kept", path_.string()));
     }
 
     const InputFile& file_;
@@ -271,17 +273,35 @@ private:
     JournalContent content_;
 };
 
-/// Whether the file is what a finished journal's change made.
+/// Whether the file is what a finished journal's change made. The checksums prove it: a device gets another number when
+/// it is plugged in again, and a copy another inode.
 bool still_holds(const JournalContent& content, const fs::path& file) {
     const auto stamp = stamp_of(file);
-    if (!stamp || stamp->device != content.device || stamp->inode != content.inode ||
-        stamp->size != content.journal.size_after)
-        return false;
+    if (!stamp || stamp->size != content.journal.size_after) return false;
     const Descriptor descriptor(::open(file.c_str(), O_RDONLY | O_CLOEXEC));
     if (!descriptor) throw system_error("read", file);
     const Present present(descriptor.get(), file);
     return std::all_of(content.ranges.begin(), content.ranges.end(), [&](const JournalRange& range) {
         return crc_of(present, range.offset, range.new_length) == range.new_crc;
+    });
+}
+
+/// Whether a journal of a change that was stopped is this file's: the inode says so or, of a copy, each stretch, which
+/// holds what was there before or what was written.
+bool is_of(const JournalContent& content, const fs::path& file) {
+    const auto stamp = stamp_of(file);
+    const auto [least, most] = std::minmax(content.journal.size_before, content.journal.size_after);
+    if (!stamp || stamp->size < least || stamp->size > most) return false;
+    if (stamp->inode == content.inode) return true;
+    const Descriptor descriptor(::open(file.c_str(), O_RDONLY | O_CLOEXEC));
+    if (!descriptor) throw system_error("read", file);
+    const Present present(descriptor.get(), file);
+    const auto holds = [&](std::uint64_t offset, std::uint64_t length, std::uint32_t crc) {
+        return length <= stamp->size && offset <= stamp->size - length && crc_of(present, offset, length) == crc;
+    };
+    return std::all_of(content.ranges.begin(), content.ranges.end(), [&](const JournalRange& range) {
+        return holds(range.offset, range.old_length, range.old_crc) ||
+               holds(range.offset, range.new_length, range.new_crc);
     });
 }
 
@@ -343,8 +363,7 @@ Journal undo_in_place(const fs::path& named) {
         throw Error(ErrorCode::wrong_target, fmt::format("{} is no longer what the last change made", file.string()));
     const InputFile journal = InputFile::record(found->path);
     const JournalContent content = read_journal(journal);
-    const auto stamp = stamp_of(file);
-    if (!stamp || stamp->device != content.device || stamp->inode != content.inode)
+    if (!is_of(content, file))
         throw Error(ErrorCode::damaged,
                     fmt::format("{} was kept of another file than {}", found->path.string(), file.string()))
             .hint("nothing was touched; if the file is whole, remove the journal");

@@ -24,16 +24,31 @@ struct OutputFolder::State {
     std::optional<FolderWriter> writer;
     std::optional<bool> stands_already;
     std::optional<fs::path> backup;
-    bool placed = false;
+    std::optional<FolderStamps> as_seen;
+    std::string temporary_name;
+    bool placed = false, keeps_old = false, finished = false;
 
+    void place();
     ~State() {
         std::error_code code;
+        // The old one, which nobody has looked at again.
+        if (placed && !finished && !temporary.empty() && !path.empty()) try {
+                rename_to_backup(temporary, path);
+                temporary.clear();
+            } catch (const std::exception&) {
+                temporary.clear();
+            }
         if (!temporary.empty()) fs::remove_all(temporary, code);
         settle_folders(path.parent_path(), placed);
     }
 };
 
 namespace {
+
+/// Both change places at once. False with errno set, EINVAL or ENOSYS where the file system cannot.
+bool exchange(const fs::path& a, const fs::path& b) noexcept {
+    return ::renameat2(AT_FDCWD, a.c_str(), AT_FDCWD, b.c_str(), RENAME_EXCHANGE) == 0;
+}
 
 bool same_entry(const fs::path& a, const fs::path& b) {
     struct stat x {
@@ -52,6 +67,26 @@ std::set<fs::path> names_below(const fs::path& folder) {
     return names;
 }
 
+/// By one rename to a temporary name of `output`, which the next call for that cleans up when this one is killed.
+void remove_at_once(const fs::path& folder, const fs::path& output, const std::optional<FolderStamps>& as_seen) {
+    fs::path temporary;
+    const Descriptor lock = open_temporary_folder(output, temporary);
+    const fs::path gone = temporary / "gone";
+    if (::rename(folder.c_str(), gone.c_str()) != 0) {
+        const int why = errno;
+        ::rmdir(temporary.c_str());
+        throw system_error("remove", folder, why);
+    }
+    if (as_seen && stamps_below(gone) != *as_seen && rename_to_new(gone, folder)) {
+        ::rmdir(temporary.c_str());
+        throw Error(ErrorCode::io, fmt::format("{} was changed by another program meanwhile", folder.string()))
+            .in("replaced folder")
+            .hint("it stays; wait until that program is done, then run this again");
+    }
+    std::error_code code;
+    fs::remove_all(temporary, code);
+}
+
 bool same_folder(const fs::path& a, const fs::path& b) {
     const std::set<fs::path> names = names_below(a);
     if (names != names_below(b)) return false;
@@ -62,9 +97,11 @@ bool same_folder(const fs::path& a, const fs::path& b) {
 
 }  // namespace
 
-OutputFolder::OutputFolder(const fs::path& path, Replace replace) : state_(std::make_unique<State>()) {
+OutputFolder::OutputFolder(const fs::path& path, Replace replace, std::optional<FolderStamps> as_seen)
+    : state_(std::make_unique<State>()) {
     State& s = *state_;
     s.path = resolved(path);
+    s.as_seen = std::move(as_seen);
     s.replace = replace;
     refuse_long_name(s.path, "the output", "choose a shorter name");
     std::error_code code;
@@ -73,6 +110,7 @@ OutputFolder::OutputFolder(const fs::path& path, Replace replace) : state_(std::
     s.folders = make_folders(s.path.parent_path());
     clear_leftovers(s.path);
     s.lock = open_temporary_folder(s.path, s.temporary);
+    s.temporary_name = s.temporary.filename().string();
     s.writer.emplace(s.temporary);
 }
 
@@ -110,42 +148,82 @@ void OutputFolder::flush() {
 std::optional<fs::path> OutputFolder::place() {
     State& s = *state_;
     if (stands_already()) return std::nullopt;
-    std::error_code code;
-    // First the old folder gets its backup's name: should this end in between, both are there under other names.
-    if (fs::exists(s.path, code)) s.backup = rename_to_backup(s.path);
-    if (!rename_to_new(s.temporary, s.path)) {
-        const int why = errno;
-        if (s.backup) ::rename(s.backup->c_str(), s.path.c_str());
-        s.backup.reset();
-        throw system_error("put into place", s.path, why);
-    }
+    s.place();
     s.placed = true;
     sync_folder(s.path.parent_path());
     return s.backup;
+}
+
+void OutputFolder::State::place() {
+    std::error_code code;
+    if (!fs::exists(path, code)) {
+        if (!rename_to_new(temporary, path)) throw system_error("put into place", path);
+        temporary.clear();
+        return;
+    }
+    keeps_old = replace != Replace::without_backup || (as_seen && stamps_below(path) != *as_seen);
+    if (keeps_old) {
+        // Under the backup's name first, then both change places: so something stands at the path at every moment, and
+        // the old folder never has a name that is cleaned up.
+        backup = rename_to_backup(temporary, path);
+        temporary.clear();
+        if (exchange(*backup, path)) return;
+        const int why = errno;
+        temporary = path.parent_path() / temporary_name;
+        if (::rename(backup->c_str(), temporary.c_str()) != 0) temporary.clear();
+        backup.reset();
+        if (why != EINVAL && why != ENOSYS) throw system_error("put into place", path, why);
+        backup = rename_to_backup(path);
+        if (rename_to_new(temporary, path)) return temporary.clear();
+    } else {
+        if (exchange(temporary, path)) return;  // the old one has the temporary name now
+        if (errno != EINVAL && errno != ENOSYS) throw system_error("put into place", path);
+        keeps_old = true;
+        backup = rename_to_backup(path);
+        if (rename_to_new(temporary, path)) return temporary.clear();
+    }
+    const int why = errno;
+    ::rename(backup->c_str(), path.c_str());
+    backup.reset();
+    throw system_error("put into place", path, why);
 }
 
 void OutputFolder::take_back() noexcept {
     State& s = *state_;
     if (!s.placed) return;
     s.placed = false;
+    if (!s.backup && !s.temporary.empty()) {
+        exchange(s.temporary, s.path);
+        return;
+    }
+    s.temporary = s.path.parent_path() / s.temporary_name;
     ::rename(s.path.c_str(), s.temporary.c_str());
     if (s.backup) ::rename(s.backup->c_str(), s.path.c_str());
     s.backup.reset();
 }
 
-void OutputFolder::finish() noexcept {
+std::optional<fs::path> OutputFolder::finish() noexcept {
     State& s = *state_;
-    if (s.placed) s.temporary.clear();
-    std::error_code code;
-    if (s.backup && s.replace == Replace::without_backup) fs::remove_all(*s.backup, code), s.backup.reset();
+    s.finished = true;
+    if (!s.placed || s.temporary.empty()) return s.backup;
+    try {
+        // What was written into the old one since is somebody's.
+        if (s.as_seen && stamps_below(s.temporary) != *s.as_seen) {
+            s.backup = rename_to_backup(s.temporary, s.path);
+            s.temporary.clear();
+        }
+    } catch (const std::exception&) {  // then it stays, where the next call would look for what is left behind
+        s.temporary.clear();
+    }
+    return s.backup;
 }
 
 const std::vector<fs::path>& OutputFolder::made_folders() const noexcept {
     return state_->folders;
 }
 
-std::uint64_t OutputFolder::inode() const {
-    return inode_at(state_->temporary);
+FileStamp OutputFolder::settle() const {
+    return stamp_of_folder(state_->temporary).value_or(FileStamp{});
 }
 
 fs::path set_aside_as_backup(const fs::path& path, const fs::path& as) {
@@ -156,22 +234,30 @@ fs::path keep_as_backup(const fs::path& file, const fs::path& as) {
     return make_backup(file, as);
 }
 
-void remove_folder(const fs::path& named) {
-    const fs::path folder = resolved(named);
-    fs::path temporary;
-    const Descriptor lock = open_temporary_folder(folder, temporary);
-    if (::rename(folder.c_str(), (temporary / "gone").c_str()) != 0) {
-        const int why = errno;
-        ::rmdir(temporary.c_str());
-        throw system_error("remove", folder, why);
-    }
+FolderStamps stamps_below(const fs::path& folder) {
+    FolderStamps all;
     std::error_code code;
-    fs::remove_all(temporary, code);
+    fs::recursive_directory_iterator entry(folder, code), end;
+    for (; !code && entry != end; entry.increment(code)) {
+        struct stat info {};
+        if (::lstat(entry->path().c_str(), &info) != 0) throw system_error("read", entry->path());
+        FileStamp stamp = stamp_from(info);
+        if (S_ISDIR(info.st_mode)) stamp.size = 0, stamp.modified = 0;
+        all.emplace(entry->path().lexically_relative(folder).generic_string(), stamp);
+    }
+    if (code) throw system_error("read", folder, code.value());
+    return all;
 }
 
-std::uint64_t inode_at(const fs::path& path) noexcept {
+void remove_folder(const fs::path& named, const FolderStamps& as_seen) {
+    const fs::path folder = resolved(named);
+    remove_at_once(folder, folder, as_seen);
+}
+
+std::optional<FileStamp> stamp_of_folder(const fs::path& path) noexcept {
     struct stat info {};
-    return ::lstat(path.c_str(), &info) == 0 ? info.st_ino : 0;
+    if (::lstat(path.c_str(), &info) != 0 || !S_ISDIR(info.st_mode)) return std::nullopt;
+    return stamp_from(info);
 }
 
 const fs::path& OutputFolder::path() const noexcept {

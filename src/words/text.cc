@@ -182,6 +182,36 @@ std::string filled_in(std::string_view pattern, const std::function<std::string(
     return made;
 }
 
+bool is_own_name(std::string_view name) {
+    for (const std::string_view ending : {".receipt.json", ".shelf", ".hotstitch", ".hotstitch-tmp"})
+        if (name.ends_with(ending)) return true;
+    constexpr std::string_view backup = ".backup", date = "-000000";
+    if (!name.ends_with(backup)) return false;
+    name.remove_suffix(backup.size());
+    // NAME.2026-11-23-075141 or, of several in one second, NAME.2026-11-23-075141-2
+    const auto digits_before = [&](std::string_view text) {
+        return text.find_last_not_of("0123456789") == std::string_view::npos
+                   ? text.size()
+                   : text.size() - 1 - text.find_last_not_of("0123456789");
+    };
+    std::size_t last = digits_before(name);
+    if (last != date.size() - 1 && last != 0 && name.size() > last) {
+        name.remove_suffix(last + 1);
+        last = digits_before(name);
+    }
+    return last == date.size() - 1 && name.size() > std::string_view(".0000-00-00-000000").size() &&
+           name[name.size() - std::string_view(".0000-00-00-000000").size()] == '.';
+}
+
+bool has_own_name(std::string_view path) {
+    while (!path.empty()) {
+        const std::size_t end = std::min(path.find('/'), path.size());
+        if (is_own_name(path.substr(0, end))) return true;
+        path.remove_prefix(std::min(end + 1, path.size()));
+    }
+    return false;
+}
+
 std::string safe_name(std::string name) {
     for (char& c : name)
         if (static_cast<unsigned char>(c) < 0x20 || c == 0x7F ||

@@ -39,7 +39,9 @@ public:
         }
     }
 
-    SharedSource open(const Part& part) const override { return std::make_shared<InputFile>(InputFile::regular(folder_ / part.name)); }
+    SharedSource open(const Part& part) const override {
+        return std::make_shared<InputFile>(InputFile::regular(folder_ / part.name));
+    }
 
 private:
     fs::path folder_;

@@ -122,7 +122,8 @@ InputFile open_part(const InputFile& file, std::string_view name, const WorkOpti
 
 InputFile open_for_change(const std::string& name, const std::string& inside, const WorkOptions& options) {
     if (name != "-") check_finished(name);
-    InputFile opened = options.open ? options.open(name, options.limits) : InputFile(name, options.limits, options.progress);
+    InputFile opened =
+        options.open ? options.open(name, options.limits) : InputFile(name, options.limits, options.progress);
     // A cue sheet stands for its disc.
     if (const auto sheet = sheet_in(opened)) return open_by_sheet(opened, *sheet, inside, options);
     return as_plain(std::move(opened), options);

@@ -11,8 +11,10 @@
 #include "hotstitch/kit_jobs.h"
 #include "hotstitch/map.h"
 #include "hotstitch/patch.h"
+#include "hotstitch/words.h"
 #include "source/whole.h"
 #include "work/kit_steps.h"
+#include "work/kit_tree.h"
 
 namespace hotstitch {
 namespace {
@@ -50,6 +52,8 @@ public:
         const Kit& kit = kit_.kit();
         use(kit.readme, "the readme", {});
         for (const KitStep& step : kit.steps) check_step(step);
+        check_links();
+        check_names();
         for (const KitOutput& output : kit.outputs)
             if (!is_base(output.from))
                 for (const std::string& name : names_for(kit, output.from, output.only))
@@ -100,6 +104,34 @@ private:
                     throw Error(ErrorCode::damaged, "this is a patch, and no edit list");
                 for (const std::string& map : patch->facts().maps) use(map_beside(name, map), who, {});
             });
+    }
+
+    /// Each may stay inside, and together they lead out.
+    void check_links() {
+        std::map<std::string, Tree> trees;  // by base
+        for (const KitStep& step : kit_.kit().steps) {
+            if (step.does != KitStep::Does::link) continue;
+            const auto [id, path] = split_kit_address(kit_.kit(), step.at);
+            trees[id].insert_or_assign(path, TreeEntry{.kind = TreeEntry::Kind::link, .to = step.file});
+        }
+        for (const auto& [id, tree] : trees)
+            if (const std::string out = link_leading_out(tree); !out.empty())
+                wrong(fmt::format("the link {} leads out of {}, with the others that are made", out, id));
+    }
+
+    /// None may pass for a record of this program.
+    void check_names() {
+        for (const KitOutput& output : kit_.kit().outputs)
+            for (const std::string& name : names_for(kit_.kit(), output.name, output.only))
+                if (has_own_name(name))
+                    wrong(fmt::format("line {}: {} is a name of this program's own records", output.line, name));
+        for (const KitStep& step : kit_.kit().steps) {
+            const auto [id, path] = split_kit_address(kit_.kit(), step.at);
+            const KitBase* const base = kit_.kit().base(id);
+            if (base != nullptr && base->folder && has_own_name(path))
+                wrong(fmt::format("line {}: {}: this is a name of this program's own records", step.line,
+                                  words_for(step)));
+        }
     }
 
     const KitInput& kit_;

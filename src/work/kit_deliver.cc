@@ -126,9 +126,10 @@ private:
 
     /// How an output that stands there is replaced: without asking where it is what this very kit made before.
     Replace replace_for(const fs::path& path) {
-        if (state_.request.renews || state_.request.replace != Replace::never) return state_.request.replace;
+        if (state_.request.replace != Replace::never) return state_.request.replace;
         std::error_code code;
         if (!fs::exists(path, code)) return Replace::never;
+        if (state_.request.renews) return replace_renewed(path);
         if (!present_looked_for_) {
             present_looked_for_ = true;
             const fs::path first = state_.plan->outputs.front().path;
@@ -144,10 +145,23 @@ private:
         for (const ReceiptKits::Output& output : present_->kits->outputs)
             if (path_from_receipt(output.file.path, really_absolute(planned.path).parent_path()) ==
                     really_absolute(path) &&
-                is_as_made(output, really_absolute(path), state_.work)) {
+                (seen_ = output.folder ? std::optional(stamps_below(path)) : std::nullopt,
+                 is_as_made(output, really_absolute(path), state_.work))) {
                 ours_.emplace(really_absolute(path), output.file.digests);
                 return Replace::without_backup;
             }
+        return Replace::never;
+    }
+
+    /// What the older kit made goes, and is kept where it was changed since; anything else is somebody's own.
+    Replace replace_renewed(const fs::path& path) {
+        for (const ReceiptKits::Output& output : state_.request.renews->kits->outputs) {
+            if (path_from_receipt(output.file.path, really_absolute(state_.request.renews_in)) != really_absolute(path))
+                continue;
+            seen_ = output.folder ? std::optional(stamps_below(path)) : std::nullopt;
+            if (is_as_made(output, really_absolute(path), state_.work)) return Replace::without_backup;
+            return Replace::keep_backup;
+        }
         return Replace::never;
     }
 
@@ -181,7 +195,9 @@ private:
                          .receipt = {.folder = true},
                          .folder = {}});
         Made& made = made_.back();
-        OutputFolder& out = made.folder.emplace(planned.path, replace_for(planned.path));
+        seen_.reset();
+        const Replace replace = replace_for(planned.path);
+        OutputFolder& out = made.folder.emplace(planned.path, replace, std::move(seen_));
         std::vector<TreeRow> rows;
         for (auto& [name, entry] : base.tree) {
             rows.push_back({name, entry.kind, entry.executable, {}, entry.to});
@@ -214,10 +230,10 @@ private:
                 set_.withdraw(*made.file), made.file = nullptr;
             } else {
                 made.receipt.identity =
-                    made.file != nullptr ? identity_of(made.file->settle()) : FileIdentity{made.folder->inode(), 0};
+                    made.file != nullptr ? identity_of(made.file->settle()) : identity_of(made.folder->settle());
             }
             if (made.told.stood_already && made.folder) {
-                made.receipt.identity = FileIdentity{inode_at(made.told.path), 0};
+                made.receipt.identity = identity_of_folder(made.told.path);
                 made.folder.reset();
             }
             all_stood = all_stood && made.told.stood_already;
@@ -251,7 +267,11 @@ private:
             remove_former(*state_.request.renews, state_.request.renews_in, now, state_.work);
         }
         for (Made& made : made_) {
-            if (made.folder) made.folder->finish();
+            if (made.folder)
+                if (const auto kept = made.folder->finish(); kept && state_.request.replace == Replace::never)
+                    state_.result.warnings.push_back(
+                        fmt::format("something was written into {} meanwhile; the folder as it was is kept: {}",
+                                    made.told.path.string(), kept->filename().string()));
             if (made.told.backup && !fs::exists(*made.told.backup, code)) made.told.backup.reset();
             state_.result.made.push_back(made.told);
         }
@@ -300,6 +320,7 @@ private:
     std::vector<Made> made_;
     std::optional<Receipt> present_;  ///< of the last time
     bool present_looked_for_ = false;
+    std::optional<FolderStamps> seen_;  ///< a folder, as it was when it was found that it may go
     std::map<fs::path, Digests> ours_;  ///< outputs that stand there and were made by this kit
 };
 

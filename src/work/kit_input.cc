@@ -85,7 +85,8 @@ bool has_directory(const ByteSource& file) {
 }  // namespace
 
 void KitInput::State::read_zip() {
-    const InputFile file = work.open ? work.open(path.string(), work.limits) : InputFile(path, work.limits, work.progress);
+    const InputFile file =
+        work.open ? work.open(path.string(), work.limits) : InputFile(path, work.limits, work.progress);
     if (!is_zip(file))
         throw Error(ErrorCode::not_this_format,
                     fmt::format("{} is no kit: it is neither a folder nor a zip file", path.string()));

@@ -12,6 +12,7 @@
 #include "hotstitch/jobs.h"
 #include "hotstitch/words.h"
 #include "source/digesting_sink.h"
+#include "work/kit_receipts.h"
 #include "work/kit_state.h"
 #include "work/opened.h"
 #include "work/receipts.h"
@@ -58,13 +59,17 @@ void KitJob::try_steps() {
     state_->tried = true;
 }
 const KitResult& KitJob::run() {
-    plan();
-    if (!state_->result.made.empty()) return state_->result;  // made before
-    refuse_conflicts();
-    state_->check_room();
-    if (!state_->tried) state_->run_steps();
-    deliver(*state_);
-    return state_->result;
+    return state_->telling_what_was_undone([&]() -> const KitResult& {
+        plan();
+        if (state_->result.made.empty()) {  // else made before
+            refuse_conflicts();
+            state_->check_room();
+            if (!state_->tried) state_->run_steps();
+            deliver(*state_);
+        }
+        if (state_->undone) forget_renewal(state_->request.given.front());
+        return state_->result;
+    });
 }
 void KitJob::run(ByteSink& sink) {
     const KitOutputPlan& planned = plan().outputs.front();
@@ -114,7 +119,12 @@ void KitJob::State::undo_former() {
                     .found(was.file.digests.crc32->hex())
                     .hint("nothing was touched; undo, and look for the edition that the newer kit is for");
             }
-    undo(request.given.front(), {}, work);
+    const fs::path file = really_absolute(request.given.front());
+    OutputFile record(renewal_path(file), {.replace = Replace::without_backup});
+    record.write(bytes_of(receipt_to_json(*request.renews)));
+    record.commit(work.progress);
+    if (receipt_of(file)) undo_last(file, {}, work);
+    undone = true;
 }
 
 void KitJob::State::open() {
@@ -127,7 +137,9 @@ void KitJob::State::open() {
                 .found(fmt::format("{}", fmt::join(wrong, "\n")))
                 .hint("get the kit again, or tell its maker");
     undo_former();
-    for (const KitInput& kit : kits) bases.push_back(find_kit_bases(kit.kit(), request.given, work));
+    telling_what_was_undone([&] {
+        for (const KitInput& kit : kits) bases.push_back(find_kit_bases(kit.kit(), request.given, work));
+    });
 }
 
 const KitBaseFound* KitJob::State::first_base() const {
@@ -424,6 +436,7 @@ void KitJob::State::run_steps() {
     for (const KitStepPlan& planned : plan->steps)
         run_step(ways[planned.kit], *planned.step,
                  for_step(fmt::format("step {} of {}: {}", ++number, plan->steps.size(), words_for(*planned.step))));
+    for (const auto& [address, base] : working) refuse_links_out(base->tree);  // several make one, together
 }
 
 }  // namespace hotstitch

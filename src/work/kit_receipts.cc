@@ -31,9 +31,27 @@ std::vector<TreeRow> rows_of(const fs::path& folder, const Progress& progress) {
 
 bool is_proven(const ReceiptKits::Output& output, const fs::path& path) {
     if (!output.identity) return false;
-    if (output.folder) return inode_at(path) == output.identity->inode;
+    if (output.folder) return identity_of_folder(path) == output.identity;
     const auto stamp = stamp_of(path);
     return stamp && identity_of(*stamp) == *output.identity;
+}
+
+bool is_inside(const fs::path& path, const fs::path& folder) {
+    const fs::path inside = path.lexically_relative(folder);
+    return !inside.empty() && *inside.begin() != "..";
+}
+
+/// A receipt may come from anybody, and name anything. Outside of its own folder, only what is proven to have been made
+/// by it is touched.
+void refuse_elsewhere(const ReceiptKits::Output& output, const fs::path& path, const fs::path& folder) {
+    refuse_links(path, path);
+    if (is_inside(path, folder) || is_proven(output, path)) return;
+    throw Error(ErrorCode::refused,
+                fmt::format("the receipt names {}, which lies outside of its folder", path.string()))
+        .in("output")
+        .hint(
+            "nothing proves that it was made here, and nothing was touched; if you know that it was, remove it "
+            "yourself");
 }
 
 /// Files that differ from what the receipt says, for people.
@@ -70,11 +88,12 @@ std::vector<std::string> differing(const ReceiptKits::Output& output, const fs::
     return all;
 }
 
-/// Returns where it was kept, when nothing proves that it is what was put there.
-std::optional<fs::path> remove_output(const ReceiptKits::Output& output, const fs::path& path) {
+/// Returns where it was kept, when nothing proves that it is what was put there. `seen`: a folder, as it was looked at.
+std::optional<fs::path> remove_output(const ReceiptKits::Output& output, const fs::path& path,
+                                      const FolderStamps& seen) {
     if (!is_proven(output, path)) return set_aside_as_backup(path);
     if (output.folder)
-        remove_folder(path);
+        remove_folder(path, seen);
     else
         remove_file(path, *stamp_of(path), false);
     return std::nullopt;
@@ -132,22 +151,30 @@ std::vector<std::string> not_as_made(const Receipt& receipt, const fs::path& fol
 UndoResult undo_kits(const fs::path& file, const Receipt& receipt, const WorkOptions& work) {
     const fs::path folder = file.parent_path();
     std::error_code code;
-    std::vector<std::pair<fs::path, const ReceiptKits::Output*>> there;
+    struct There {
+        fs::path path;
+        const ReceiptKits::Output* output;
+        FolderStamps seen;
+    };
+    std::vector<There> there;
     for (const ReceiptKits::Output& output : receipt.kits->outputs) {
         const fs::path path = path_from_receipt(output.file.path, folder);
+        clear_leftovers(path);  // of an undo that was killed
         if (!fs::exists(fs::symlink_status(path, code))) continue;
+        refuse_elsewhere(output, path, folder);
+        FolderStamps seen = output.folder ? stamps_below(path) : FolderStamps();
         if (const auto wrong = differing(output, path, work); !wrong.empty())
             throw Error(ErrorCode::wrong_target, "an output is no longer what was made")
                 .in("output")
                 .found(fmt::format("{}", fmt::join(wrong, "\n")))
                 .hint("it was changed since; nothing was touched. Put it aside yourself if it may go");
-        there.emplace_back(path, &output);
+        there.push_back({path, &output, std::move(seen)});
     }
     check_bases(receipt, folder, work);
     UndoResult result{.outcome = there.empty() ? UndoOutcome::removed_already : UndoOutcome::removed, .file = file};
     if (!receipt.kits->bases.empty()) result.source = path_from_receipt(receipt.kits->bases.front().file.path, folder);
-    for (const auto& [path, output] : there)
-        if (const auto kept = remove_output(*output, path)) result.kept = kept;
+    for (const auto& [path, output, seen] : there)
+        if (const auto kept = remove_output(*output, path, seen)) result.kept = kept;
     const fs::path receipt_file = receipt_path(file);
     if (const auto stamp = stamp_of(receipt_file)) remove_file(receipt_file, *stamp, false);
     remove_made_folders(receipt, folder, {});
@@ -159,8 +186,11 @@ void remove_former(const Receipt& receipt, const fs::path& folder, const std::se
     const fs::path old_receipt = receipt_path(folder / receipt.target.path);
     for (const ReceiptKits::Output& output : receipt.kits->outputs) {
         const fs::path path = path_from_receipt(output.file.path, folder);
-        if (now.contains(path) || !is_as_made(output, path, work)) continue;
-        remove_output(output, path);
+        std::error_code code;
+        if (now.contains(path) || !fs::exists(fs::symlink_status(path, code))) continue;
+        if (!is_inside(path, folder) && !is_proven(output, path)) continue;
+        const FolderStamps seen = output.folder ? stamps_below(path) : FolderStamps();
+        if (is_as_made(output, path, work)) remove_output(output, path, seen);
     }
     if (const auto stamp = stamp_of(old_receipt); stamp && !now.contains(old_receipt))
         remove_file(old_receipt, *stamp, false);
@@ -177,12 +207,24 @@ std::optional<Receipt> receipt_of(const fs::path& output) {
     return std::nullopt;
 }
 
+fs::path renewal_path(const fs::path& output) {
+    return fs::path(output).concat(".renewal.hotstitch");
+}
+
+void forget_renewal(const fs::path& output) {
+    const fs::path record = renewal_path(really_absolute(output));
+    if (const auto stamp = stamp_of(record)) remove_file(record, *stamp, false);
+}
+
 KitRequest plan_kit_renewal(const fs::path& named, std::vector<std::string> newer) {
     constexpr std::string_view ending = ".receipt.json";
     std::string name = really_absolute(named).string();
     if (name.ends_with(ending)) name.resize(name.size() - ending.size());
     const fs::path file = name, folder = file.parent_path();
-    const auto found = receipt_of(file);
+    auto found = receipt_of(file);
+    // Stopped when what was made before had been undone: its receipt is kept.
+    std::error_code code;
+    if (!found && fs::exists(fs::symlink_status(renewal_path(file), code))) found = read_receipt(renewal_path(file));
     if (!found || !found->kits)
         throw Error(found ? ErrorCode::usage : ErrorCode::io,
                     file.string() + (found ? " was not made by a kit" : " has no receipt"))
@@ -200,8 +242,15 @@ KitRequest plan_kit_renewal(const fs::path& named, std::vector<std::string> newe
         request.given.push_back(path_from_receipt(base.file.path, folder).string());
     request.kits = std::move(newer);
     const fs::path root = path_from_receipt(receipt.kits->root, folder);
+    const ReceiptKits::Output* const first = receipt.kits->outputs.empty() ? nullptr : &receipt.kits->outputs.front();
+    const bool proven = first != nullptr && is_proven(*first, path_from_receipt(first->file.path, folder));
+    if (!is_inside(root / "x", folder) && !proven)
+        throw Error(ErrorCode::refused,
+                    fmt::format("the receipt names the folder {}, which is not its own", root.string()))
+            .in("root")
+            .hint(
+                "nothing proves that the receipt was written here; apply the kit with -o and the folder that you mean");
     request.output = (root / "").string();
-    request.replace = not_as_made(receipt, folder, {}).empty() ? Replace::without_backup : Replace::keep_backup;
     request.renews = std::move(receipt), request.renews_in = folder;
     return request;
 }

@@ -14,12 +14,21 @@
 
 namespace hotstitch {
 
+/// "OUTPUT.renewal.hotstitch": while what was changed in place is changed anew by a newer kit, its receipt.
+std::filesystem::path renewal_path(const std::filesystem::path& output);
+
+/// It is done, or undone.
+void forget_renewal(const std::filesystem::path& output);
+
 /// Whether an output that stands at this path is what was made. Throws Error(cancelled).
 bool is_as_made(const ReceiptKits::Output& output, const std::filesystem::path& path, const WorkOptions& work);
 
 /// What kits made before and is not among `now`, their receipt too: removed, as far as it still is what was made.
 void remove_former(const Receipt& receipt, const std::filesystem::path& folder,
                    const std::set<std::filesystem::path>& now, const WorkOptions& work);
+
+/// undo(), without an end to a renewal of which it is a part.
+UndoResult undo_last(const std::filesystem::path& file, const std::string& patch, const WorkOptions& work);
 
 /// Everything that kits made, removed. `folder`: that the receipt lies in. Throws Error(wrong_target) where something
 /// is another by now, Error(wrong_source) where a base is gone; nothing was touched then.

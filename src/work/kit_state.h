@@ -22,6 +22,19 @@ struct KitJob::State {
     std::vector<KitOnItsWay> ways;
     std::map<std::string, std::shared_ptr<WorkingBase>> working;  ///< by address
     KitResult result;
+    bool undone = false;  ///< what an older kit had changed in place
+    /// An error after that says so.
+    template <class Call>
+    decltype(auto) telling_what_was_undone(Call&& call) {
+        try {
+            return call();
+        } catch (Error& error) {
+            if (!undone) throw;
+            throw std::move(error).done(
+                "What the older kit had changed is undone, and the original in place; the same call goes on from "
+                "there");
+        }
+    }
     bool tried = false;          ///< the steps are done
     std::filesystem::path root;  ///< that the names of outputs are below
 

@@ -91,6 +91,59 @@ std::vector<std::string> folders_above(const std::string& path) {
     return all;
 }
 
+namespace {
+
+/// Where a path leads, link by link; nothing: out of the tree, or round in a circle.
+std::optional<std::string> where_it_leads(const Tree& tree, const std::string& path) {
+    constexpr int most_links = 40;
+    int links = 0;
+    std::vector<std::string> at, ahead;  // the next step last
+    const auto go = [&](std::string_view to) {
+        std::vector<std::string> steps;
+        while (!to.empty()) {
+            const std::size_t end = std::min(to.find('/'), to.size());
+            if (end != 0) steps.emplace_back(to.substr(0, end));
+            to.remove_prefix(std::min(end + 1, to.size()));
+        }
+        ahead.insert(ahead.end(), steps.rbegin(), steps.rend());
+    };
+    go(path);
+    while (!ahead.empty()) {
+        const std::string step = ahead.back();
+        ahead.pop_back();
+        if (step == ".") continue;
+        if (step == "..") {
+            if (at.empty()) return std::nullopt;
+            at.pop_back();
+            continue;
+        }
+        at.push_back(step);
+        const auto found = tree.find(fmt::format("{}", fmt::join(at, "/")));
+        if (found == tree.end() || found->second.kind != TreeEntry::Kind::link) continue;
+        if (++links > most_links || found->second.to.empty() || found->second.to.front() == '/') return std::nullopt;
+        at.pop_back();
+        go(found->second.to);
+    }
+    return fmt::format("{}", fmt::join(at, "/"));
+}
+
+}  // namespace
+
+std::string link_leading_out(const Tree& tree) {
+    for (const auto& [name, entry] : tree)
+        if (entry.kind == TreeEntry::Kind::link && !where_it_leads(tree, name)) return name;
+    return {};
+}
+
+void refuse_links_out(const Tree& tree) {
+    const std::string name = link_leading_out(tree);
+    if (name.empty()) return;
+    throw Error(ErrorCode::refused, fmt::format("a link leads out of the folder: {}", name))
+        .in("link")
+        .found(tree.at(name).to)
+        .hint("put the file itself there, or take the link away");
+}
+
 Tree read_tree(const fs::path& folder) {
     Tree tree;
     std::error_code code;
@@ -106,11 +159,6 @@ Tree read_tree(const fs::path& folder) {
         } else if (S_ISLNK(info.st_mode)) {
             row.kind = TreeEntry::Kind::link;
             row.to = fs::read_symlink(path).string();
-            if (!link_stays_inside(name, row.to))
-                throw Error(ErrorCode::refused, fmt::format("a link leads out of the folder: {}", path.string()))
-                    .in("link")
-                    .found(row.to)
-                    .hint("put the file itself there, or take the link away");
         } else if (S_ISREG(info.st_mode)) {
             row.size = static_cast<std::uint64_t>(info.st_size);
             row.executable = (info.st_mode & 0100) != 0;
@@ -125,6 +173,7 @@ Tree read_tree(const fs::path& folder) {
         tree.emplace(name, std::move(row));
     }
     if (code) throw Error(ErrorCode::io, fmt::format("cannot read {}: {}", folder.string(), code.message()));
+    refuse_links_out(tree);
     return tree;
 }
 

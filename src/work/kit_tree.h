@@ -76,6 +76,12 @@ Tree read_tree(const std::filesystem::path& folder);
 /// The files of an archive or a disc; it has to outlive the tree.
 Tree read_tree(const Container& container, const Limits& limits);
 
+/// The first link of a tree that leads out of it, step by step through the others, or round in a circle; empty: none.
+/// What is not in the tree counts as a folder.
+std::string link_leading_out(const Tree& tree);
+/// Throws Error(refused) where there is one.
+void refuse_links_out(const Tree& tree);
+
 /// The folders above a path: "A", "A/B" of "A/B/C".
 std::vector<std::string> folders_above(const std::string& path);
 

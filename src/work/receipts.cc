@@ -126,6 +126,11 @@ std::vector<DigestMismatch> compare_file(const InputFile& file, const Digests& w
     return compare(wanted, digest(file, choice_for(wanted), progress));
 }
 
+std::optional<FileIdentity> identity_of_folder(const fs::path& folder) {
+    const auto stamp = stamp_of_folder(folder);
+    return stamp ? std::optional(identity_of(*stamp)) : std::nullopt;
+}
+
 std::string time_now() {
     const std::time_t now = std::time(nullptr);
     return fmt::format("{:%Y-%m-%dT%H:%M:%SZ}", fmt::gmtime(now));

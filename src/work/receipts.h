@@ -28,6 +28,8 @@ void must_be(const std::filesystem::path& path, const Digests& wanted, ErrorCode
 
 /// By what a file that was put into place is known again.
 FileIdentity identity_of(const FileStamp& stamp);
+/// The same of a folder; nothing where there is none.
+std::optional<FileIdentity> identity_of_folder(const std::filesystem::path& folder);
 
 /// Size, CRC-32, and SHA-256 where the receipt has it: up to 1 MiB or when `all`. Where `known` has them all, nothing
 /// is read.

@@ -147,7 +147,11 @@ void Shelf::State::drop_kept_original() const {
     if (game_is_folder || !fs::exists(fs::symlink_status(kept, code))) return;
     refuse_links(folder, kept);
     const InputFile one = InputFile::record(kept), other = InputFile::regular(game);
-    if (one.stamp() && are_same(one, other)) remove_file(kept, *one.stamp(), false);
+    if (!one.stamp() || !are_same(one, other)) return;
+    if (one.is_same_file(game))
+        fs::remove(kept);  // a second name, made by a call that was stopped
+    else
+        remove_file(kept, *one.stamp(), false);
 }
 
 void Shelf::State::make(const std::vector<std::string>& names, const fs::path& source, ByteSink& out) const {
@@ -172,6 +176,7 @@ void Shelf::State::make(const std::vector<std::string>& names, const fs::path& s
 /// Made from the original; which then stands on the shelf, before its place is taken.
 void Shelf::State::put_in_place(const std::vector<std::string>& names, const ShelfState& state) {
     const fs::path source = find_original(state);
+    if (source == game) drop_kept_original();
     OutputSet set;
     OutputFile& out = set.add(game, {.replace = Replace::without_backup, .read_as = stamp});
     OutputFile& list = set.add(list_path(), {.replace = Replace::without_backup});
@@ -184,7 +189,6 @@ void Shelf::State::put_in_place(const std::vector<std::string>& names, const She
     if (source == game) {
         std::error_code code;
         fs::create_directories(original_path().parent_path(), code);
-        drop_kept_original();
         fs::create_hard_link(game, original_path(), code);
         if (code) {  // also where another file has the name: that is refused
             OutputFile copy(original_path());
@@ -290,6 +294,7 @@ ShelfResult Shelf::use(const std::vector<std::string>& names) {
     const ShelfPlace wanted = names.empty() ? ShelfPlace::original : ShelfPlace::mods;
     result.stood_already = before.place == wanted && (names.empty() || before.used == names);
     if (result.stood_already && names.empty()) s.forget_used();
+    if (result.stood_already && s.used != names) s.used = names, s.write();  // the list was behind
     if (!result.stood_already) {
         if (s.original.empty() && !s.game_is_folder) s.original = before.found;
         s.find_original(before);  // before anything is put aside for nothing

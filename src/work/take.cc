@@ -20,7 +20,9 @@ fs::path safe_path(std::string_view name) {
     fs::path path;
     while (!name.empty()) {
         const std::size_t end = std::min(name.find('/'), name.size());
-        if (end != 0) path /= safe_name(std::string(name.substr(0, end)));
+        std::string one = safe_name(std::string(name.substr(0, end)));
+        if (is_own_name(one)) one += '_';  // no member passes for a record of ours
+        if (end != 0) path /= one;
         name.remove_prefix(std::min(end + 1, name.size()));
     }
     return path.empty() ? fs::path("content") : path;

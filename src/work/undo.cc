@@ -316,16 +316,15 @@ UndoResult undo_by_journal(const fs::path& file, bool finished) {
 
 }  // namespace
 
-UndoResult undo(const fs::path& named, const std::string& patch, const WorkOptions& options) {
+UndoResult undo_last(const fs::path& file, const std::string& patch, const WorkOptions& options) {
     std::error_code code;
-    const fs::path file = file_of_receipt(named);
     if (patch.empty() && fs::is_regular_file(file, code))
         if (const auto journal = journal_of(file)) return undo_by_journal(file, journal->finished);
     const bool has_receipt = fs::exists(receipt_path(file), code);
     if (fs::is_directory(file, code) && !has_receipt) {
         const FolderWayBack gone = undo_folder(file, options.progress);
         UndoResult result{.outcome = UndoOutcome::restored, .file = file};
-        result.by_journal = true, result.was_stopped = gone.stopped;
+        result.by_journal = true, result.was_stopped = gone.stopped, result.aside = gone.kept;
         result.earlier_changes = way_back_of(file).has_value();
         return result;
     }
@@ -336,6 +335,13 @@ UndoResult undo(const fs::path& named, const std::string& patch, const WorkOptio
         throw Error(ErrorCode::io, fmt::format("there is no file {}", file.string()));
     if (!has_receipt && !patch.empty()) return undo_by_patch(file, patch, options);
     return Undoing(file, patch, options).run();
+}
+
+UndoResult undo(const fs::path& named, const std::string& patch, const WorkOptions& options) {
+    const fs::path file = file_of_receipt(named);
+    UndoResult result = undo_last(file, patch, options);
+    forget_renewal(file);
+    return result;
 }
 
 }  // namespace hotstitch

@@ -54,7 +54,8 @@ void write_zip(const std::vector<std::pair<std::string, SharedSource>>& files, B
         archive_entry_set_size(entry.get(), static_cast<la_int64_t>(content->size()));
         archive_entry_set_filetype(entry.get(), AE_IFREG);
         archive_entry_set_perm(entry.get(), 0644);
-        archive_entry_set_mtime(entry.get(), 315532800, 0);  // 1980-01-01, as early as zip files know
+        // Long before 1980, the earliest that zip files know: so it is that in every time zone.
+        archive_entry_set_mtime(entry.get(), 86400, 0);
         check(archive_write_header(zip.get(), entry.get()));
         each_chunk(*content, 1 << 20,
                    [&](ByteView bytes) { check(archive_write_data(zip.get(), bytes.data(), bytes.size())); });
