@@ -44,6 +44,7 @@ std::optional<std::string> write_rewritten(const InputFile& source, const Change
     output_fact(report, result.output, result.delivered.output);
     if (result.delivered.stood_already) return conclude_made_already(result.delivered.output, report), std::nullopt;
     state_way_back(result.delivered, report);
+    if (result.delivered.other_names != 0) report.warn(words_for_other_names(result.delivered.other_names));
     return shown(result.delivered.output);
 }
 

@@ -232,7 +232,13 @@ TEST_F(CliFields, ManyRecordsAreShownInLittleMemoryAndEndlessTextsNotAtAll) {
         EXPECT_EQ(refused.code, 3) << form;
         EXPECT_NE((refused.out + refused.err).find("fewer records"), std::string::npos) << form;
     }
+    EXPECT_EQ(run({"fields", "p.dat", "--compare", "p.dat", "--map", "p.toml"}).code, 3);
     EXPECT_EQ(run({"fields", "p.dat", "--map", "p.toml"}).code, 0) << "twenty of them";
+    std::string sums = fmt::format(fmt::runtime(table), 4, 1, "type = \"u8\"");
+    for (int i = 0; i < 5000; ++i)
+        sums += fmt::format("[[check]]\nat = {}\ntype = \"u32\"\nsum = \"bytes\"\nover = [[0, 300000]]\n", 4 * i);
+    folder.put("sums.toml", sums);
+    EXPECT_EQ(run({"fields", "bytes.dat", "t[1].v=1", "--map", "sums.toml", "-o", "sums.dat"}).code, 3);
     EXPECT_EQ(run({"fields", "p.dat", "t[9]", "--map", "p.toml"}).code, 0);
     const auto tables = run({"fields", "bytes.dat", "--map", "bytes.toml", "--json"}).json()["tables"];
     const Bytes wanted = demo::junk(300'000, 4);

@@ -16,6 +16,7 @@
 #include "hotstitch/error.h"
 #include "hotstitch/file_io.h"
 #include "kelp_harbour.h"
+#include "lib/patch_makers.h"
 #include "lib/rom_makers.h"
 #include "lib/run_tool.h"
 #include "lib/temporary_folder.h"
@@ -168,6 +169,28 @@ TEST_F(FolderRecords, LinksInAWayBackAreNotFollowed) {
     }
     EXPECT_EQ(run({"undo", "prog"}).code, 0);
     EXPECT_TRUE(contents(folder / "prog/kelp.dat") == demo::harbour_data(false));
+}
+
+TEST_F(Records, AChangeInPlaceIsOfOneNameAlone) {
+    const Bytes rom = demo::kelp_harbour(1);
+    folder.put("night.bps", create(rom, demo::night_tides(rom)));
+    // Large ones too, which are else changed where they lie.
+    const fs::path large = folder.put("large.bin", "begin");
+    fs::resize_file(large, (std::uintmax_t{64} << 20) + 1);
+    folder.put("patch.ips", "PATCH" + makers::ips_record(9, "changed") + "EOF");
+    folder.put("kelp.sfc", rom);
+    for (const auto& [name, patch] : {std::pair{"kelp.sfc", "night.bps"}, {"large.bin", "patch.ips"}}) {
+        fs::create_hard_link(folder / name, folder / "other");
+        const Bytes before_it = contents(folder / "other");
+        const ToolResult result = run({"apply", name, patch, "--in-place"});
+        EXPECT_EQ(result.code, 0) << result.err;
+        EXPECT_NE(result.out.find("1 other name"), std::string::npos) << result.out;
+        EXPECT_TRUE(contents(folder / "other") == before_it) << name;
+        EXPECT_FALSE(contents(folder / name) == before_it) << name;
+        EXPECT_EQ(run({"undo", name}).code, 0);
+        EXPECT_TRUE(contents(folder / name) == before_it) << name;
+        fs::remove(folder / "other");
+    }
 }
 
 TEST_F(Records, PipesKeepNobodyWaiting) {

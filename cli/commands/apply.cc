@@ -177,6 +177,7 @@ void state_delivery(const ApplyJob& job, const ApplyArguments& arguments, Report
     const Delivered& delivered = job.result().delivered;
     state_made(job, delivered.output, shown(delivered.output), report);
     state_way_back(delivered, report);
+    if (delivered.other_names != 0) report.warn(words_for_other_names(delivered.other_names));
     if (delivered.stood_already) conclude_made_already(delivered.output, report);
     if (const auto& tracks = job.result().left_out; !tracks.empty())
         report.warn(fmt::format(

@@ -96,6 +96,7 @@ struct Delivered {
     std::optional<std::filesystem::path> journal{};  ///< the way back of a file that was changed in its own place
     std::optional<std::filesystem::path> sheet{};    ///< a cue sheet that was written for the output
     bool stood_already = false;                      ///< the very bytes were there: nothing was touched
+    std::uint64_t other_names = 0;                   ///< of the file that was changed in place, which keep what it was
     bool has_way_back = true;                        ///< whether what was replaced can come back
 };
 
@@ -140,6 +141,7 @@ private:
     OutputSet set_;
     OutputFile *output_ = nullptr, *receipt_ = nullptr, *reverse_ = nullptr;
     std::vector<OutputFile*> beside_;
+    std::uint64_t other_names_ = 0;
     std::optional<Receipt> present_;  ///< what the receipt said until now
 };
 

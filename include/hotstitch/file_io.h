@@ -290,6 +290,9 @@ HOTSTITCH_EXPORT std::filesystem::path keep_as_backup(const std::filesystem::pat
 /// A folder with all that is in it: it is gone at once, whatever stops this. Throws Error(io), also where it is no
 /// longer as it was seen: then it stays.
 HOTSTITCH_EXPORT void remove_folder(const std::filesystem::path& folder, const FolderStamps& as_seen);
+/// How many other names (hard links) a file has. A change in place is one of this name alone: whatever its size, such a
+/// file is written anew, and the others keep what they had.
+HOTSTITCH_EXPORT std::uint64_t other_names_of(const std::filesystem::path& file) noexcept;
 /// Of a folder itself, no link; nothing where there is none.
 HOTSTITCH_EXPORT std::optional<FileStamp> stamp_of_folder(const std::filesystem::path& path) noexcept;
 

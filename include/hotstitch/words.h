@@ -123,6 +123,8 @@ HOTSTITCH_EXPORT std::string words_for_unchecked(const ApplyStage& stage, bool f
 HOTSTITCH_EXPORT std::string words_for(const KitStep& step);
 /// What undoing came to.
 HOTSTITCH_EXPORT std::string words_for(const UndoResult& result);
+/// That a file which was changed in place has other names: "the file has 1 other name …".
+HOTSTITCH_EXPORT std::string words_for_other_names(std::uint64_t names);
 /// What some old appliers of the format fail on: "grows the file, writes past 16 MiB".
 HOTSTITCH_EXPORT std::string words_for(const PatchDemands& demands);
 /// How applying went, as far as checks could tell: "source and result are right". REQUIRES a stage.

@@ -29,7 +29,7 @@ bool lies_in_record(const MapTable& table) {
 }
 
 void compare_tables(const FieldsTable& a, const ByteSource& file_a, const FieldsTable& b, const ByteSource& file_b,
-                    FieldComparison& result) {
+                    TextBudget& budget, FieldComparison& result) {
     const MapTable &table = a.bound->table(), &other = b.bound->table();
     const std::uint64_t count = std::min(a.bound->count(), b.bound->count());
     if (a.bound->count() != b.bound->count())
@@ -54,6 +54,7 @@ void compare_tables(const FieldsTable& a, const ByteSource& file_a, const Fields
         for (const auto& [field, same] : pairs) {
             const FieldPlace place = a.place(*field, i, file_a), there = b.place(*same, i, file_b);
             const FieldValue before = value_at(*field, place, file_a), after = value_at(*same, there, file_b);
+            budget.take(before, table.name, i), budget.take(after, table.name, i);
             // Filling behind a text may differ and is told as a difference outside.
             if (before.text == after.text && before.leads_to == after.leads_to) continue;
             const bool text_alone = before.text == after.text;
@@ -75,6 +76,7 @@ void compare_tables(const FieldsTable& a, const ByteSource& file_a, const Fields
 FieldComparison Fields::compare(const Fields& there) const {
     State &s = *state_, &o = *there.state_;
     FieldComparison result;
+    TextBudget budget{FieldSlices{}.text};
     for (const std::string& name : s.header().names()) {
         ++result.compared;
         if (s.header().text(name) != o.header().text(name))
@@ -87,7 +89,7 @@ FieldComparison Fields::compare(const Fields& there) const {
         if (same == o.tables.end())
             result.warnings.push_back(fmt::format("the other file has no table {}", table.name()));
         else
-            compare_tables(table, s.file, *same, o.file, result);
+            compare_tables(table, s.file, *same, o.file, budget, result);
     }
     // What no field names: in one file's places, so only where both are of one layout.
     const auto add = [&](std::uint64_t begin, std::uint64_t end) {

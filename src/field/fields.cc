@@ -137,25 +137,21 @@ std::pair<std::uint64_t, std::uint64_t> Fields::State::records_for(const FieldsT
     return {found->front(), found->front() + 1};
 }
 
-namespace {
-
-/// Bytes of texts in a record; throws where that is more than what is left of the budget.
-std::uint64_t take_texts(const FieldRecord& record, const std::string& table, std::uint64_t& budget) {
-    std::uint64_t bytes = 0;
-    for (const FieldValue& value : record.values)
-        bytes += value.text.size() + (value.leads_to ? value.leads_to->size() : 0);
-    if (bytes > budget)
-        throw Error(ErrorCode::limit, "the fields that are asked for hold more text than is shown")
-            .in(fmt::format("{}[{}]", table, record.index))
+std::uint64_t TextBudget::take(std::uint64_t bytes, const std::string& table, std::uint64_t record) {
+    if (bytes > left)
+        throw Error(ErrorCode::limit, "the fields that are asked for hold more text than is looked at")
+            .in(fmt::format("{}[{}]", table, record))
             .hint("ask for fewer records: TABLE[0-99]");
-    budget -= bytes;
+    left -= bytes;
     return bytes;
 }
 
-}  // namespace
+std::uint64_t TextBudget::take(const FieldValue& value, const std::string& table, std::uint64_t record) {
+    return take(value.text.size() + (value.leads_to ? value.leads_to->size() : 0), table, record);
+}
 
 void Fields::State::show(const FieldsTable& table, const Selector& selector, const FieldSlices& slices,
-                         std::uint64_t& budget, const std::function<void(FieldTable&&)>& use) const {
+                         TextBudget& budget, const std::function<void(FieldTable&&)>& use) const {
     FieldTable out{.name = table.name(),
                    .map = table.map->title.empty() ? table.map->name : table.map->title,
                    .of_records = table.bound->count()};
@@ -185,7 +181,7 @@ void Fields::State::show(const FieldsTable& table, const Selector& selector, con
                                     : named.pointed ? FieldValue{}
                                                     : value_at(*named.field, place, file));
         }
-        text += take_texts(record, out.name, budget);
+        for (const FieldValue& value : record.values) text += budget.take(value, out.name, i);
         out.records.push_back(std::move(record));
     }
     use(std::move(out));
@@ -194,7 +190,7 @@ void Fields::State::show(const FieldsTable& table, const Selector& selector, con
 void Fields::show_each(const std::vector<std::string>& selectors, const std::function<void(FieldTable&&)>& use,
                        const FieldSlices& slices) const {
     State& s = *state_;
-    std::uint64_t budget = slices.text;
+    TextBudget budget{slices.text};
     if (selectors.empty()) {
         if (auto header = s.header().show({})) use(*std::move(header));
         for (const FieldsTable& table : s.tables) s.show(table, {}, slices, budget, use);

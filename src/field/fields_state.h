@@ -32,6 +32,14 @@ struct FieldsTable {
     std::string selector_of(std::uint64_t record, const std::string& field, const ByteSource& file) const;
 };
 
+/// Bytes of values that may still be looked at: pointers may lead to the same long text again and again.
+struct TextBudget {
+    std::uint64_t left;
+    /// Returns how many they are. Throws Error(limit) where they are more than what is left.
+    std::uint64_t take(std::uint64_t bytes, const std::string& table, std::uint64_t record);
+    std::uint64_t take(const FieldValue& value, const std::string& table, std::uint64_t record);
+};
+
 /// A field as a selector names it: of the table or, behind ".text", what its pointer leads to.
 struct NamedField {
     const MapField* field;
@@ -54,8 +62,7 @@ struct Fields::State {
     std::pair<std::uint64_t, std::uint64_t> records_for(const FieldsTable& table, const Selector& selector) const;
     /// Throws Error(usage) naming the fields that there are.
     static std::vector<NamedField> fields_for(const FieldsTable& table, const std::string& name);
-    /// `budget`: bytes of texts that are left.
-    void show(const FieldsTable& table, const Selector& selector, const FieldSlices& slices, std::uint64_t& budget,
+    void show(const FieldsTable& table, const Selector& selector, const FieldSlices& slices, TextBudget& budget,
               const std::function<void(FieldTable&&)>& use) const;
 
     // set_fields.cc

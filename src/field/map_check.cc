@@ -45,6 +45,20 @@ struct Running {
     }
 };
 
+/// A few sums over all of a file are one thing, hundreds another.
+void refuse_much(const FieldMap& map, std::uint64_t size) {
+    const std::uint64_t most = std::max(std::uint64_t{1} << 30, 16 * std::min(size, std::uint64_t{1} << 40));
+    std::uint64_t all = 0;
+    for (const MapCheck& check : map.checks)
+        for (const auto& [begin, end] : check.over) {
+            all += std::min(end, size) - std::min(begin, std::min(end, size));
+            if (all > most)
+                throw Error(ErrorCode::limit, "the checks of a map are over more bytes than are looked at")
+                    .in(fmt::format("{}, line {}", map.name, check.line))
+                    .wanted(fmt::format("at most {} in all", counted(most, "byte", "bytes")));
+        }
+}
+
 }  // namespace
 
 std::uint64_t computed(const FieldMap& map, const MapCheck& check, const ByteSource& file) {
@@ -72,6 +86,7 @@ std::uint64_t stored(const FieldMap& map, const MapCheck& check, const ByteSourc
 ChangeList keeping_map_checks(const FieldMap& map, const ByteSource& file, ChangeList change,
                               std::vector<std::string>& mended, std::vector<std::string>& warnings) {
     if (change.empty()) return change;
+    refuse_much(map, file.size());
     for (const MapCheck& check : map.checks) {
         const ChangedSource made(file, change);
         const std::uint64_t now = computed(map, check, made);

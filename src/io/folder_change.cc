@@ -303,12 +303,23 @@ std::optional<FolderWayBack> last_way_back(const fs::path& folder) {
     return last;
 }
 
+/// What goes and what comes is moved between the folder and what lies beside it.
+void refuse_mount_point(const fs::path& folder) {
+    const auto own = stamp_of_folder(folder), beside = stamp_of_folder(folder.parent_path());
+    if (own && beside && own->device == beside->device && folder != folder.root_path()) return;
+    throw Error(ErrorCode::unsupported,
+                fmt::format("{} is a file system of its own, and cannot be changed in its place", folder.string()))
+        .in("folder")
+        .hint("put the game into a folder on it, or make a changed copy: -o FOLDER");
+}
+
 }  // namespace
 
 fs::path change_folder(const fs::path& named, const std::vector<FolderChange>& changes,
                        const std::function<std::string()>& receipt, const Progress&) {
     const fs::path folder = resolved(named), change = change_path(folder);
     const Descriptor lock = lock_folder(folder);
+    refuse_mount_point(folder);
     if (is_there(change))
         throw Error(ErrorCode::damaged, fmt::format("a change of {} was stopped in the middle", folder.string()))
             .hint("undo it first");

@@ -254,6 +254,11 @@ void remove_folder(const fs::path& named, const FolderStamps& as_seen) {
     remove_at_once(folder, folder, as_seen);
 }
 
+std::uint64_t other_names_of(const fs::path& file) noexcept {
+    struct stat info {};
+    return ::stat(file.c_str(), &info) == 0 && S_ISREG(info.st_mode) ? info.st_nlink - 1 : 0;
+}
+
 std::optional<FileStamp> stamp_of_folder(const fs::path& path) noexcept {
     struct stat info {};
     if (::lstat(path.c_str(), &info) != 0 || !S_ISDIR(info.st_mode)) return std::nullopt;

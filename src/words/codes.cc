@@ -68,6 +68,11 @@ std::string words_for_unchecked(const ApplyStage& stage, bool first) {
                  : fmt::format("whether {} was made for what the patch before it makes", stage.file.path().string());
 }
 
+std::string words_for_other_names(std::uint64_t names) {
+    return fmt::format("the file has {} (hard links), which {} what it was: only this name was changed",
+                       counted(names, "other name", "other names"), names == 1 ? "keeps" : "keep");
+}
+
 std::string words_for(const UndoResult& result) {
     const std::string file = result.file.string();
     switch (result.outcome) {

@@ -18,6 +18,7 @@ Delivery::Delivery(const InputFile& source, const fs::path& output, const Delive
     output_ = &set_.add(output, {.replace = options.replace,
                                  .executable_like = source.path(),
                                  .read_as = replaces_source ? source.stamp() : std::nullopt});
+    if (options.in_place) other_names_ = other_names_of(output_->path());
     if (options.receipt) {
         present_ = receipt_beside(output_->path());
         receipt_ =
@@ -120,6 +121,7 @@ Delivered Delivery::finish(Receipt receipt) {
         delivered.receipt = receipt_->path();
     }
     set_.commit(work_.progress);
+    delivered.other_names = other_names_;
     delivered.has_way_back = !options_.in_place || !receipt.backup.empty() || !receipt.reverse.empty();
     return delivered;
 }

@@ -5,6 +5,7 @@
 
 #include "hotstitch/delivery.h"
 #include "hotstitch/error.h"
+#include "hotstitch/words.h"
 #include "source/digesting_sink.h"
 #include "work/kit_state.h"
 
@@ -75,7 +76,8 @@ void change_file(KitJob::State& state, const KitOutputPlan& planned, WorkingBase
     KitMade made{.path = input.path(), .from_base = true};
     const bool keep = state.request.replace != Replace::without_backup;
     const ChangeList* const change = base.file->known_change();
-    if (change != nullptr && input.size() > largest_copied && fits_in_place(*change)) {
+    if (change != nullptr && input.size() > largest_copied && fits_in_place(*change) &&
+        other_names_of(input.path()) == 0) {
         check_output(state, planned,
                      digest(*base.file->now(work), either(DigestChoice{}, choice_for(planned.wanted)), work.progress),
                      made);
@@ -99,6 +101,7 @@ void change_file(KitJob::State& state, const KitOutputPlan& planned, WorkingBase
     const Delivered delivered = delivery.finish(std::move(receipt));
     made.stood_already = delivered.stood_already;
     made.backup = delivered.backup;
+    if (delivered.other_names != 0) state.result.warnings.push_back(words_for_other_names(delivered.other_names));
     state.result.receipt = delivered.receipt;
     state.result.made.push_back(made);
 }

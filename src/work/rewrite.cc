@@ -133,7 +133,8 @@ RewriteResult rewrite(const InputFile& source, const ChangeList& change, const R
                       const WorkOptions& work) {
     check_rewrite(source, request);
     if (!request.patch.empty()) return write_patch(source, change, request, work);
-    if (request.in_place && source.size() > largest_copied && request.aside.empty() && fits_in_place(change))
+    if (request.in_place && source.size() > largest_copied && request.aside.empty() && fits_in_place(change) &&
+        other_names_of(source.path()) == 0)
         return rewrite_in_place(source, change, request, work);
     const SheetOutput sheet = request.in_place ? SheetOutput{} : sheet_output(source, request.output);
     const fs::path path = request.in_place       ? source.path()
