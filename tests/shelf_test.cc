@@ -157,16 +157,16 @@ TEST_F(ShelfTest, TwoCallsAtOnceLoseNothing) {
         int codes[2] = {};
         std::vector<std::thread> at_once;
         for (int one = 0; one < 2; ++one) {
-            game.put(names[one] + ".bps",
-                     create(disc, poked(disc, 45'000, static_cast<unsigned>(10 + 2 * (round % 100) + one))));
+            game.put(names[one] + ".bps", create(disc, poked(disc, static_cast<std::size_t>(45'000 + round),
+                                                             static_cast<unsigned>(10 + one))));
             at_once.emplace_back([&, one] {
                 codes[one] = run(game, {"shelf", "kelp.iso", "--keep", names[one] + ".bps"}).code;
             });
         }
         for (std::thread& thread : at_once) thread.join();
-        const std::string list = say({"shelf", "kelp.iso"}, 0);
+        const std::string list = say({"shelf", "kelp.iso", "--json"}, 0);
         for (int one = 0; one < 2; ++one)
-            EXPECT_EQ(list.find(names[one] + ":") != std::string::npos, codes[one] == 0) << codes[one] << list;
+            EXPECT_EQ(list.find("\"" + names[one] + "\"") != std::string::npos, codes[one] == 0) << codes[one] << list;
     }
 }
 

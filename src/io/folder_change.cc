@@ -18,6 +18,7 @@
 #include "hotstitch/file_io.h"
 #include "hotstitch/words.h"
 #include "io/folder_writer.h"
+#include "io/locks.h"
 #include "io/names.h"
 #include "io/system_error.h"
 

@@ -18,6 +18,7 @@
 #include "hotstitch/words.h"
 #include "io/file_writer.h"
 #include "io/journal_format.h"
+#include "io/locks.h"
 #include "io/names.h"
 #include "io/system_error.h"
 

@@ -14,14 +14,13 @@
 #include <cctype>
 #include <cstdio>
 #include <ctime>
-#include <fstream>
 #include <mutex>
 #include <random>
 #include <set>
-#include <sstream>
 
 #include "hotstitch/words.h"
 #include "io/file_writer.h"
+#include "io/locks.h"
 #include "io/system_error.h"
 
 namespace hotstitch {
@@ -73,38 +72,12 @@ std::vector<fs::path> entries_of(const fs::path& folder) {
     return all;
 }
 
-/// "process 1234", from the kernel's list of locks, or "another process".
-std::string holder_of(const struct stat& info) {
-    std::ifstream locks("/proc/locks");
-    const std::string inode = fmt::format(":{}", info.st_ino);
-    for (std::string line; std::getline(locks, line);) {
-        std::istringstream words(line);
-        std::string number, kind, mode, access, process, file;
-        words >> number >> kind >> mode >> access >> process >> file;
-        if (kind == "FLOCK" && file.ends_with(inode)) return "process " + process;
-    }
-    return "another process";
-}
-
-bool is_still_named(int descriptor, const fs::path& path) {
-    struct stat open {
-    }, named{};
-    return ::fstat(descriptor, &open) == 0 && ::stat(path.c_str(), &named) == 0 && open.st_dev == named.st_dev &&
-           open.st_ino == named.st_ino;
-}
-
 /// Of somebody who is no longer there: it can be locked.
 void remove_left_behind(const fs::path& path) {
     const Descriptor left(::open(path.c_str(), O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC));
     if (!left || ::flock(left.get(), LOCK_EX | LOCK_NB) != 0 || !is_still_named(left.get(), path)) return;
     std::error_code stays;
     fs::remove_all(path, stays);
-}
-
-Error in_use(const fs::path& path, std::string_view holder) {
-    return Error(ErrorCode::io, fmt::format("{} is being worked on by {}", path.string(), holder))
-        .in("lock")
-        .hint("wait until that is done, then run this again");
 }
 
 fs::path backup_name(const fs::path& file, int number) {
@@ -238,7 +211,7 @@ Descriptor open_only_temporary(const fs::path& path, fs::path& temporary) {
         struct stat info {};
         const bool known = there && ::fstat(there.get(), &info) == 0;
         temporary.clear();
-        throw in_use(path, known ? holder_of(info) : std::string("another process"));
+        throw in_use(path, known ? &info : nullptr);
     }
 }
 
@@ -377,54 +350,6 @@ void settle_folders(const fs::path& folder, bool stands) noexcept {
     for (fs::path at = folder; folders_made.contains(at); at = at.parent_path()) {
         if (!stands && ::rmdir(at.c_str()) != 0 && errno != ENOENT) return;
         folders_made.erase(at);
-    }
-}
-
-Descriptor lock_folder(const fs::path& path) {
-    while (true) {
-        Descriptor descriptor(::open(path.c_str(), O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC));
-        if (!descriptor && (errno == ELOOP || errno == ENOTDIR)) refuse_links(path, path);
-        if (!descriptor) throw system_error("open", path);
-        if (::flock(descriptor.get(), LOCK_EX | LOCK_NB) != 0 && errno == EWOULDBLOCK) {
-            struct stat info {};
-            ::fstat(descriptor.get(), &info);
-            throw in_use(path, holder_of(info));
-        }
-        if (is_still_named(descriptor.get(), path)) return descriptor;
-    }
-}
-
-void refuse_links(const fs::path& folder, const fs::path& path) {
-    std::error_code code;
-    const auto refuse = [&](const fs::path& one) {
-        if (fs::is_symlink(fs::symlink_status(one, code)))
-            throw Error(ErrorCode::refused,
-                        fmt::format("{} is a link, and what lies behind it is not touched", one.string()))
-                .in("record")
-                .found(fs::read_symlink(one, code).string())
-                .hint("if you made it, put the folder or file itself there; else move it away");
-    };
-    refuse(folder);
-    fs::path at = folder;
-    for (const fs::path& one : path.lexically_relative(folder)) refuse(at /= one);
-}
-
-FolderLock::FolderLock(const fs::path& folder) : descriptor_(std::make_unique<Descriptor>(lock_folder(folder))) {}
-FolderLock::~FolderLock() = default;
-FolderLock::FolderLock(FolderLock&&) noexcept = default;
-FolderLock& FolderLock::operator=(FolderLock&&) noexcept = default;
-
-Descriptor lock_file(const fs::path& path) {
-    while (true) {
-        Descriptor descriptor(::open(path.c_str(), O_RDONLY | O_NONBLOCK | O_CLOEXEC));
-        if (!descriptor) return descriptor;
-        if (::flock(descriptor.get(), LOCK_EX | LOCK_NB) != 0 && errno == EWOULDBLOCK) {
-            struct stat info {};
-            ::fstat(descriptor.get(), &info);
-            throw in_use(path, holder_of(info));
-        }
-        // Replaced between opening and locking: the lock is wanted on what stands there now.
-        if (is_still_named(descriptor.get(), path)) return descriptor;
     }
 }
 

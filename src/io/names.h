@@ -57,11 +57,4 @@ std::vector<std::filesystem::path> make_folders(const std::filesystem::path& fol
 /// goes, where empty, when not. Several outputs may share one; the last of them takes it away.
 void settle_folders(const std::filesystem::path& folder, bool stands) noexcept;
 
-/// The same of a folder, which has to be there and be no link. Throws Error(io, refused).
-Descriptor lock_folder(const std::filesystem::path& path);
-
-/// Holds the advisory lock of the file that stands at `path`, so that other processes of this library keep off it.
-/// Empty where there is no file or it cannot be opened. Throws Error(io), saying who holds the lock already.
-Descriptor lock_file(const std::filesystem::path& path);
-
 }  // namespace hotstitch

@@ -12,6 +12,7 @@
 #include "base/meter.h"
 #include "hotstitch/file_io.h"
 #include "io/file_writer.h"
+#include "io/locks.h"
 #include "io/mapping.h"
 #include "io/names.h"
 #include "io/system_error.h"

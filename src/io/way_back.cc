@@ -4,6 +4,7 @@
 #include <unistd.h>
 
 #include "hotstitch/file_io.h"
+#include "io/locks.h"
 #include "io/names.h"
 #include "io/system_error.h"
 
