@@ -68,6 +68,12 @@ std::string read_name(std::string_view text) {
     return out;
 }
 
+/// Of an error in the middle of bringing back.
+std::string in_part(const fs::path& folder) {
+    return fmt::format("{} is only in part as it was before; hotstitch undo {} goes on", folder.string(),
+                       shell_file(folder.string()));
+}
+
 Error broken_list(const fs::path& path) {
     return Error(ErrorCode::damaged, fmt::format("the list of changes in {} is broken", path.string()))
         .in("changes")
@@ -168,7 +174,7 @@ void set_aside(const fs::path& file, const fs::path& old) {
 /// Everything as it was before. Each step may have been done before. What somebody else has put there since gets the
 /// name of a backup, which is returned.
 std::vector<fs::path> roll_back(const fs::path& folder, const fs::path& change, const std::vector<Row>& rows,
-                                const Progress& progress) {
+                                const Progress& progress) try {
     std::vector<fs::path> kept;
     for (auto row = rows.rbegin(); row != rows.rend(); ++row) {
         const fs::path path = folder / row->name, old = change / "old" / row->name, fresh = change / "new" / row->name;
@@ -207,6 +213,8 @@ std::vector<fs::path> roll_back(const fs::path& folder, const fs::path& change, 
     fs::remove_all(change, code);
     if (code) throw system_error("remove", change, code.value());
     return kept;
+} catch (Error& error) {
+    throw std::move(error).done(in_part(folder));
 }
 
 class Counted final : public ByteSink {

@@ -123,7 +123,12 @@ void KitJob::State::undo_former() {
     OutputFile record(renewal_path(file), {.replace = Replace::without_backup});
     record.write(bytes_of(receipt_to_json(*request.renews)));
     record.commit(work.progress);
-    if (receipt_of(file)) undo_last(file, {}, work);
+    try {
+        if (receipt_of(file)) undo_last(file, {}, work);
+    } catch (...) {
+        if (receipt_of(file)) forget_renewal(file);  // nothing was undone
+        throw;
+    }
     undone = true;
 }
 

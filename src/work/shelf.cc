@@ -196,7 +196,12 @@ void Shelf::State::put_in_place(const std::vector<std::string>& names, const She
             copy.commit(work.progress);
         }
     }
-    set.commit(work.progress);
+    try {
+        set.commit(work.progress);
+    } catch (...) {
+        drop_kept_original();
+        throw;
+    }
 }
 
 void Shelf::State::use_in_folder(const std::vector<std::string>& names, const ShelfState& state,
@@ -205,11 +210,41 @@ void Shelf::State::use_in_folder(const std::vector<std::string>& names, const Sh
     for (const std::string& name : names) request.kits.push_back((folder / mod(name).file).string());
     request.replace = Replace::keep_backup;
     if (state.place != ShelfPlace::original) bring_back(state, aside);
-    KitJob job(request, work);
-    job.open();
-    job.run();
+    try {
+        KitJob job(request, work);
+        job.open();
+        job.run();
+    } catch (Error& error) {
+        if (state.place == ShelfPlace::original || !error.done().empty()) throw;
+        throw std::move(error).done("The original is in place");
+    }
     used = names;
-    write();
+    try {
+        write();
+    } catch (Error& error) {
+        throw std::move(error).done(fmt::format("{} in place; only the shelf's list is still the old one",
+                                                names.size() == 1 ? names.front() + " is" : "They are"));
+    }
+}
+
+void Shelf::State::keep_one(const std::string& path, const fs::path& source, ShelfResult& result) {
+    const ShelfMod one = add(path, source);
+    const auto same = std::find_if(mods.begin(), mods.end(), [&](const ShelfMod& mod) { return mod.name == one.name; });
+    const bool is_new = same == mods.end();
+    std::error_code code;
+    if (const std::string there = is_new ? same_mod(one) : std::string(); !there.empty()) {
+        fs::remove(folder / one.file, code);
+        result.again.emplace_back(path, there);
+        return;
+    }
+    is_new ? mods.push_back(one) : void(*same = one);
+    try {
+        write();
+    } catch (...) {
+        if (is_new) fs::remove(folder / one.file, code);
+        throw;
+    }
+    result.kept.push_back(one.name);
 }
 
 Shelf::Shelf(const fs::path& game, WorkOptions options) : state_(std::make_unique<State>()) {
@@ -260,23 +295,12 @@ ShelfResult Shelf::keep(const std::vector<std::string>& paths) {
             .hint("put the original in place first: --use original");
     if (s.original.empty() && !s.game_is_folder) s.original = before.found;
     const fs::path source = s.find_original(before);
-    for (const std::string& path : paths) {
-        ShelfMod one = s.add(path, source);
-        const auto same =
-            std::find_if(s.mods.begin(), s.mods.end(), [&](const ShelfMod& other) { return other.name == one.name; });
-        if (const std::string there = s.same_mod(one); !there.empty() && same == s.mods.end()) {
-            std::error_code code;
-            fs::remove(s.folder / one.file, code);
-            result.again.emplace_back(path, there);
-            continue;
+    for (const std::string& path : paths) try {
+            s.keep_one(path, source, result);
+        } catch (Error& error) {
+            if (result.kept.empty()) throw;
+            throw std::move(error).done(fmt::format("On the shelf already: {}", fmt::join(result.kept, ", ")));
         }
-        if (same != s.mods.end())
-            *same = one;
-        else
-            s.mods.push_back(one);
-        result.kept.push_back(one.name);
-        s.write();
-    }
     result.state = s.look();
     return result;
 }
@@ -332,7 +356,12 @@ ShelfResult Shelf::adopt() {
     }
     if (!s.game_is_folder) s.original = before.found;
     s.used.clear(), s.made = {};
-    s.write();
+    try {
+        s.write();
+    } catch (...) {
+        if (result.aside) fs::rename(*result.aside, old, code);
+        throw;
+    }
     result.state = s.look();
     return result;
 }

@@ -43,6 +43,7 @@ struct Shelf::State {
     std::filesystem::path find_original(const ShelfState& state) const;
     /// One more on the shelf: a kit is packed, a patch is copied, and of a modified copy the difference is kept.
     ShelfMod add(const std::string& path, const std::filesystem::path& source);
+    void keep_one(const std::string& path, const std::filesystem::path& source, ShelfResult& result);
     ShelfMod add_kit(ShelfMod one, const std::string& path, const std::filesystem::path& source);
     ShelfMod add_folder(ShelfMod one, const std::string& path, const std::filesystem::path& source);
     void add_patch(ShelfMod& one, const InputFile& file, const InputFile& from) const;
