@@ -138,7 +138,6 @@ InputFile InputFile::regular(const fs::path& path, const Limits& limits, const P
 }
 
 InputFile InputFile::record(const fs::path& path) {
-    // A link is refused by the system, with these codes.
     const auto refused = [&] {
         return Error(ErrorCode::refused,
                      fmt::format("{} is no file of ours: it is a link, folder or pipe", path.string()))
