@@ -97,8 +97,8 @@ void TableVolume::bound_stated_sizes() {
     if (program_size_ != 0)
         program_size_ = std::min(program_size_, next_behind(program_at_, program_owner) - program_at_);
     // Its entries are its own, whatever is said to lie among them.
-    const std::uint64_t table = std::max<std::uint64_t>(next_behind(table_at_, table_owner) - table_at_,
-                                                        entry_size * table_.entries.size());
+    const std::uint64_t table =
+        std::max<std::uint64_t>(next_behind(table_at_, table_owner) - table_at_, entry_size * table_.entries.size());
     if (table_bytes_.size() > table) table_bytes_.resize(static_cast<std::size_t>(table));
 }
 
