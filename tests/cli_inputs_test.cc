@@ -16,6 +16,7 @@
 #include "lib/patch_makers.h"
 #include "lib/rom_makers.h"
 #include "lib/run_tool.h"
+#include "lib/sanitized.h"
 #include "lib/temporary_folder.h"
 
 namespace hotstitch {
@@ -97,12 +98,13 @@ TEST_F(CliInputs, OfSeveralPartsAllAreTakenOrNone) {
 
 TEST_F(CliInputs, ThousandsOfPartsAreTakenInNoTime) {
     std::string tar;
-    for (int i = 0; i < 20'000; ++i)
+    const int parts = sanitized ? 4'000 : 20'000;
+    for (int i = 0; i < parts; ++i)
         tar += makers::tar_header(fmt::format("d{}/f{}", i / 500, i), 1) + makers::tar_blocks("x");
     folder.put("many.tar", tar + makers::tar_end());
     const ToolResult taken = run({"take", "many.tar:", "-o", "many", "-q"});
     EXPECT_EQ(taken.code, 0) << taken.err;
-    EXPECT_EQ(text("many/d39/f19999"), "x");
+    EXPECT_EQ(text(fmt::format("many/d{}/f{}", (parts - 1) / 500, parts - 1)), "x");
 }
 
 TEST_F(CliInputs, EqualCallsAtOnceMakeOneOutput) {
