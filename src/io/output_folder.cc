@@ -77,7 +77,9 @@ void remove_at_once(const fs::path& folder, const fs::path& output, const std::o
         ::rmdir(temporary.c_str());
         throw system_error("remove", folder, why);
     }
-    if (as_seen && stamps_below(gone) != *as_seen && rename_to_new(gone, folder)) {
+    if (as_seen && stamps_below(gone) != *as_seen) {
+        // Something new may have its name by now.
+        if (!rename_to_new(gone, folder)) rename_to_backup(gone, folder);
         ::rmdir(temporary.c_str());
         throw Error(ErrorCode::io, fmt::format("{} was changed by another program meanwhile", folder.string()))
             .in("replaced folder")
@@ -206,15 +208,18 @@ std::optional<fs::path> OutputFolder::finish() noexcept {
     State& s = *state_;
     s.finished = true;
     if (!s.placed || s.temporary.empty()) return s.backup;
+    bool as_it_was = !s.as_seen;
     try {
-        // What was written into the old one since is somebody's.
-        if (s.as_seen && stamps_below(s.temporary) != *s.as_seen) {
-            s.backup = rename_to_backup(s.temporary, s.path);
-            s.temporary.clear();
-        }
-    } catch (const std::exception&) {  // then it stays, where the next call would look for what is left behind
-        s.temporary.clear();
+        as_it_was = as_it_was || stamps_below(s.temporary) == *s.as_seen;
+    } catch (const std::exception&) {  // who cannot look at it does not remove it
     }
+    if (as_it_was) return std::nullopt;
+    // What was written into the old one since is somebody's.
+    try {
+        s.backup = rename_to_backup(s.temporary, s.path);
+    } catch (const std::exception&) {  // then it stays where it is
+    }
+    s.temporary.clear();
     return s.backup;
 }
 
