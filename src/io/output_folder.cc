@@ -26,7 +26,7 @@ struct OutputFolder::State {
     std::optional<fs::path> backup;
     std::optional<FolderStamps> as_seen;
     std::string temporary_name;
-    bool placed = false, keeps_old = false, finished = false;
+    bool placed = false, finished = false;
 
     void place();
     ~State() {
@@ -163,7 +163,7 @@ void OutputFolder::State::place() {
         temporary.clear();
         return;
     }
-    keeps_old = replace != Replace::without_backup || (as_seen && stamps_below(path) != *as_seen);
+    const bool keeps_old = replace != Replace::without_backup || (as_seen && stamps_below(path) != *as_seen);
     if (keeps_old) {
         // Under the backup's name first, then both change places: so something stands at the path at every moment, and
         // the old folder never has a name that is cleaned up.
@@ -180,7 +180,6 @@ void OutputFolder::State::place() {
     } else {
         if (exchange(temporary, path)) return;  // the old one has the temporary name now
         if (errno != EINVAL && errno != ENOSYS) throw system_error("put into place", path);
-        keeps_old = true;
         backup = rename_to_backup(path);
         if (rename_to_new(temporary, path)) return temporary.clear();
     }
@@ -207,7 +206,16 @@ void OutputFolder::take_back() noexcept {
 std::optional<fs::path> OutputFolder::finish() noexcept {
     State& s = *state_;
     s.finished = true;
-    if (!s.placed || s.temporary.empty()) return s.backup;
+    if (!s.placed) return s.backup;
+    if (s.temporary.empty()) {
+        // Where the two could not change places, the old one has a backup's name, wanted or not.
+        if (s.backup && s.replace == Replace::without_backup) try {
+                remove_at_once(*s.backup, s.path, s.as_seen);
+                s.backup.reset();
+            } catch (const std::exception&) {  // something was written into it: it stays
+            }
+        return s.backup;
+    }
     bool as_it_was = !s.as_seen;
     try {
         as_it_was = as_it_was || stamps_below(s.temporary) == *s.as_seen;
