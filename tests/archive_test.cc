@@ -6,7 +6,9 @@
 #include <fmt/format.h>
 #include <gtest/gtest.h>
 
+#include <chrono>
 #include <cstdlib>
+#include <thread>
 
 #include "hotstitch/create.h"
 #include "hotstitch/error.h"
@@ -294,6 +296,17 @@ TEST_F(Archives, HaveOneBudgetForAll) {
     Limits brief;
     brief.archive_time = 1;
     EXPECT_THROW(list_archive(bytes_of(makers::xzed(folders)), brief), Error);
+    // Whoever takes the bytes may be slow: that is not the archive's time.
+    struct SlowSink final : ByteSink {
+        void write(ByteView) override { std::this_thread::sleep_for(std::chrono::milliseconds(600)); }
+    } slow;
+    brief.archive_time = 500;
+    const std::string tar = makers::tar_header("a", 1) + makers::tar_blocks("x") + makers::tar_header("b", 1) +
+                            makers::tar_blocks("y") + makers::tar_end();
+    ArchiveReader reader(bytes_of(tar), brief);
+    ASSERT_NE(reader.next(), nullptr);
+    reader.extract(slow);
+    EXPECT_NE(reader.next(), nullptr);
 }
 
 }  // namespace

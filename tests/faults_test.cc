@@ -171,11 +171,11 @@ bool is_receipt(const std::string& name) {
 }
 
 /// Every game that was there at first is there now, under whatever name, or comes back by a reverse patch.
-void expect_games(const TemporaryFolder& folder) {
+void expect_games(const TemporaryFolder& folder, const std::map<std::string, std::string>& state) {
     std::set<std::string> found;
-    for (const std::string& name : folder.names()) {
-        if (is_temporary(name) || !fs::is_regular_file(folder / name)) continue;
-        found.insert(key_of(contents(folder / name)));
+    for (const auto& [name, content] : state) {
+        if (is_temporary(name)) continue;
+        found.insert(content);
         if (name != "kelp.sfc.reverse.bps") continue;
         try {
             found.insert(
@@ -183,10 +183,13 @@ void expect_games(const TemporaryFolder& folder) {
         } catch (const Error&) {  // it is for the file that is not in its place yet
         }
     }
-    for (const Content& content : contents_at_first())
-        if (!std::string(content.name).ends_with(".bps")) {
-            EXPECT_TRUE(found.contains(key_of(content.bytes))) << content.name << " is lost";
-        }
+    static const std::map<std::string, std::string> games = [] {
+        std::map<std::string, std::string> all;
+        for (const Content& content : contents_at_first())
+            if (!std::string(content.name).ends_with(".bps")) all[content.name] = key_of(content.bytes);
+        return all;
+    }();
+    for (const auto& [name, content] : games) EXPECT_TRUE(found.contains(content)) << name << " is lost";
 }
 
 class Faults : public testing::TestWithParam<Scenario> {
@@ -224,7 +227,7 @@ protected:
             else
                 EXPECT_TRUE(known_.contains(content)) << name << " is torn";
         }
-        expect_games(folder);
+        expect_games(folder, now);
         EXPECT_TRUE(now.contains(GetParam().stands)) << GetParam().stands << " is gone";
         if (made) return;
         // An undo that was done, though killed, would undo the change before it when called again.
@@ -468,8 +471,9 @@ TEST_P(TwoProcesses, LoseNothing) {
                                  results[1].err));
         EXPECT_TRUE(results[0].code == 0 || results[1].code == 0);
         both += results[0].code == 0 && results[1].code == 0 ? 1 : 0;
-        for (const auto& [name, content] : state_of(folder)) EXPECT_FALSE(is_temporary(name)) << name;
-        expect_games(folder);
+        const auto now = state_of(folder);
+        for (const auto& [name, content] : now) EXPECT_FALSE(is_temporary(name)) << name;
+        expect_games(folder, now);
     }
     say(fmt::format("two processes ({} both done)", both), race.name, most);
 }

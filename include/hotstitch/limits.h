@@ -49,8 +49,8 @@ struct Limits {
     /// 0: the larger of 256 MiB and 64 x the archive's size, at most 64 GiB. When it is given, the ratio is not looked
     /// at.
     std::uint64_t archive_unpacked = 0;
-    /// Milliseconds of one walk over an archive. 0: 1.5 seconds and one more for each MiB of the archive or, when
-    /// archive_unpacked is given, for each MiB of that.
+    /// Milliseconds that one walk over an archive unpacks; what is done with the bytes is not counted. 0: 1.5 seconds
+    /// and one more for each MiB of the archive or, when archive_unpacked is given, for each MiB of that.
     std::uint64_t archive_time = 0;
 
     /// The budget of bytes unpacked from an archive of this size, in bytes.

@@ -9,8 +9,6 @@
 #include <algorithm>
 #include <chrono>
 #include <cstdlib>
-#include <fstream>
-#include <iterator>
 
 #include "lib/temporary_folder.h"
 
@@ -63,9 +61,9 @@ struct Launch {
     }
 };
 
-std::string slurp(const std::filesystem::path& path) {
-    std::ifstream file(path, std::ios::binary);
-    return {std::istreambuf_iterator<char>(file), {}};
+std::string text_in(const std::filesystem::path& path) {
+    const hotstitch::Bytes bytes = contents(path);
+    return std::string(hotstitch::text_of(bytes));
 }
 
 }  // namespace
@@ -90,7 +88,7 @@ ToolResult run_tool(const std::vector<std::string>& arguments, const ToolOptions
     ToolResult result;
     result.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - began).count();
     result.code = WIFEXITED(status) ? WEXITSTATUS(status) : 1000 + WTERMSIG(status);
-    result.out = slurp(streams / "out");
-    result.err = slurp(streams / "err");
+    result.out = text_in(streams / "out");
+    result.err = text_in(streams / "err");
     return result;
 }

@@ -2,7 +2,6 @@
 #include "lib/temporary_folder.h"
 
 #include <fstream>
-#include <iterator>
 #include <random>
 
 #include "lib/patch_makers.h"
@@ -39,6 +38,7 @@ std::set<std::string> TemporaryFolder::names() const {
 }
 
 hotstitch::Bytes contents(const fs::path& path) {
-    std::ifstream file(path, std::ios::binary);
-    return makers::bytes(std::string(std::istreambuf_iterator<char>(file), {}));
+    hotstitch::Bytes bytes(fs::is_regular_file(path) ? fs::file_size(path) : 0);
+    std::ifstream(path, std::ios::binary).read(reinterpret_cast<char*>(bytes.data()), std::ssize(bytes));
+    return bytes;
 }

@@ -89,6 +89,7 @@ public:
 
 private:
     std::size_t take(MutableByteView into) {
+        const ArchiveBudget::Turn turn(budget_);
         const std::size_t got = decoder_->read(into);
         budget_.unpacked(got, decoder_->consumed());
         return got;
@@ -163,6 +164,7 @@ struct ArchiveReader::State {
 
     /// The next regular file, or null.
     archive_entry* next_entry(bool links) {
+        const ArchiveBudget::Turn turn(budget);
         const InUtf8 names;
         while (true) {
             archive_entry* entry = nullptr;
@@ -178,6 +180,7 @@ struct ArchiveReader::State {
     }
 
     std::size_t read(MutableByteView into) {
+        const ArchiveBudget::Turn turn(budget);
         if (!handle) return unpacked->read(into);
         const la_ssize_t got = archive_read_data(handle.get(), into.data(), into.size());
         if (got < 0 || failure) damaged();

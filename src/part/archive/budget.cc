@@ -50,7 +50,8 @@ void ArchiveBudget::unpacked(std::uint64_t made, std::uint64_t consumed) {
 }
 
 void ArchiveBudget::time() const {
-    if (Clock::now() - began_ > most_time_)
+    const Clock::duration running = turns_ != 0 ? Clock::now() - began_ : Clock::duration{};
+    if (spent_ + running > most_time_)
         throw past(
             "archive time", "looking into the archive takes longer than is allowed",
             fmt::format("at most {} ms", std::chrono::duration_cast<std::chrono::milliseconds>(most_time_).count()));

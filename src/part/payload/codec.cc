@@ -46,11 +46,13 @@ std::uint64_t read_all(const Codec& codec, ByteView packed, const Limits& limits
     ArchiveBudget budget(limits, packed.size());
     const auto decoder = codec.open(packed, limits);
     Bytes buffer(64 << 10);
-    while (const std::size_t got = decoder->read(buffer)) {
+    const auto next = [&] {
+        const ArchiveBudget::Turn turn(budget);
+        const std::size_t got = decoder->read(buffer);
         budget.unpacked(got, decoder->consumed());
-        budget.time();
-        take(ByteView(buffer).first(got));
-    }
+        return got;
+    };
+    while (const std::size_t got = next()) take(ByteView(buffer).first(got));
     return decoder->consumed();
 }
 
