@@ -227,11 +227,9 @@ TEST_F(CliFields, ManyRecordsAreShownInLittleMemoryAndEndlessTextsNotAtAll) {
     folder.put("p.toml",
                fmt::format(fmt::runtime(table), 65536, 4, "type = \"pointer\"\nsize = 4\nto = \"text\"\nend = \"00\""));
     folder.put("bytes.toml", fmt::format(fmt::runtime(table), 300'000, 1, "type = \"u8\""));
-    for (const char* const form : {"t", "--json", "--csv"}) {
-        const ToolResult refused = run({"fields", "p.dat", form, "--map", "p.toml"});
-        EXPECT_EQ(refused.code, 3) << form;
-        EXPECT_NE((refused.out + refused.err).find("fewer records"), std::string::npos) << form;
-    }
+    const ToolResult refused = run({"fields", "p.dat", "--json", "--map", "p.toml"});
+    EXPECT_EQ(refused.code, 3);
+    EXPECT_NE((refused.out + refused.err).find("fewer records"), std::string::npos);
     EXPECT_EQ(run({"fields", "p.dat", "--compare", "p.dat", "--map", "p.toml"}).code, 3);
     EXPECT_EQ(run({"fields", "p.dat", "--map", "p.toml"}).code, 0) << "twenty of them";
     std::string sums = fmt::format(fmt::runtime(table), 4, 1, "type = \"u8\"");

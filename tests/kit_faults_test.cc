@@ -15,8 +15,8 @@
 #include "disc.h"
 #include "hotstitch/create.h"
 #include "hotstitch/digest.h"
+#include "lib/fault_walk.h"
 #include "lib/run_tool.h"
-#include "lib/sanitized.h"
 #include "lib/temporary_folder.h"
 
 namespace hotstitch {
@@ -24,8 +24,6 @@ namespace {
 
 namespace fs = std::filesystem;
 using Call = std::vector<std::string>;
-
-constexpr int stride = sanitized ? 5 : 1;
 
 struct KitScenario {
     const char* name;
@@ -241,16 +239,17 @@ protected:
     /// An error says so only where it is so. A backup more harms nobody.
     void check_words(const TemporaryFolder& folder, const ToolResult& result) {
         if (result.err.find("Nothing was written") == std::string::npos) return;
-        for (const auto& [name, key] : state_of(folder))
+        const State now = state_of(folder);
+        for (const auto& [name, key] : now)
             EXPECT_TRUE(key_in(before_, name) == key || name.ends_with(".backup") || key == "d")
                 << name << " was written, and it is said that nothing was";
         for (const auto& [name, key] : before_)
-            EXPECT_EQ(key_in(state_of(folder), name), key) << name << ", and it is said that nothing was written";
+            EXPECT_EQ(key_in(now, name), key) << name << ", and it is said that nothing was written";
     }
 
-    int at_each_call(const std::string& kind, int step) {
+    int at_each_call(const std::string& kind) {
         int tried = 0;
-        for (int at = 1;; at += step, ++tried) {
+        for (int at = first_fault(GetParam().name);; at += fault_stride(), ++tried) {
             const TemporaryFolder folder, marks;
             prepare(folder);
             const ToolResult result =
@@ -273,24 +272,19 @@ protected:
     std::string first_;  ///< kelp.iso, as it was brought
 };
 
-void say(const char* what, const char* name, int tried) {
-    fmt::print("{:<28} {:<40} {:>5} tried, {}\n", what, name, tried,
-               testing::Test::HasFailure() ? "FAILED" : "0 failed");
-}
-
 TEST_P(KitFaults, KilledAnywhere) {
-    const int tried = at_each_call("kill", stride);
-    EXPECT_GE(tried * stride, 3);
-    say("killed at each call", GetParam().name, tried);
+    const int tried = at_each_call("kill");
+    EXPECT_GE((tried + 1) * fault_stride(), 3);
+    say_tried("killed at each call", GetParam().name, tried);
 }
 
 TEST_P(KitFaults, FailingAnywhere) {
-    say("no space at each call", GetParam().name, at_each_call(std::to_string(ENOSPC), 2 * stride));
+    say_tried("no space at each call", GetParam().name, at_each_call(std::to_string(ENOSPC)));
 }
 
 TEST_P(KitFaults, OnAFullDisk) {
     int tried = 0;
-    for (int step = 0; step < 24; step += 2 * stride, ++tried) {
+    for (int step = 0; step < 24; step += fault_stride(), ++tried) {
         const TemporaryFolder folder;
         prepare(folder);
         const long room = step * step * step * 20;
@@ -301,7 +295,7 @@ TEST_P(KitFaults, OnAFullDisk) {
         check(folder, result.code == 0);
         if (HasFailure()) break;
     }
-    say("full disk", GetParam().name, tried);
+    say_tried("full disk", GetParam().name, tried);
 }
 
 INSTANTIATE_TEST_SUITE_P(Table, KitFaults, testing::ValuesIn(kit_scenarios), [](const auto& row) {

@@ -197,7 +197,7 @@ TEST(Payloads, ArePackedInTheFewestBytes) {
                 {"lz11", lz11, 4, "1105000040003000"},
                 {"yaz0", yaz0, 16, "59617a30000000000000000000000000"}};
     std::minstd_rand random(11);
-    for (int round = 0; round < 120; ++round) {
+    for (int round = 0; round < 60; ++round) {
         Bytes content(1 + below(random, round % 20 == 0 ? 700 : 160));
         const unsigned values = 1 + below(random, 4), run = 1 + below(random, 90);
         for (std::size_t i = 0; i < content.size(); ++i)

@@ -11,6 +11,7 @@
 #include "disc.h"
 #include "hotstitch/create.h"
 #include "hotstitch/digest.h"
+#include "lib/fault_walk.h"
 #include "lib/rom_makers.h"
 #include "lib/run_tool.h"
 #include "lib/temporary_folder.h"
@@ -44,11 +45,6 @@ protected:
             return fs::is_regular_file(folder / name) && name.find("hotstitch-tmp") == std::string::npos &&
                    contents(folder / name) == wanted;
         });
-    }
-    /// More of them by scripts/faults.sh.
-    static int rounds() {
-        const char* const text = std::getenv("FAULT_ROUNDS");
-        return text == nullptr ? 1 : std::max(1, std::atoi(text));
     }
     Bytes stands() const { return contents(game / "kelp.iso"); }
 
@@ -134,7 +130,7 @@ TEST_F(ShelfTest, TwoCallsAtOnceLoseNothing) {
                                      {"shelf", "kelp.iso", "--use", "b"},
                                      {"shelf", "kelp.iso", "--use", "original"},
                                      {"apply", "kelp.iso", "a.bps", "--in-place", "--no-receipt"}};
-    for (int round = 0; round < 24 * rounds(); ++round) {
+    for (int round = 0; round < 24 * fault_rounds(); ++round) {
         int codes[2] = {};
         std::vector<std::thread> at_once;
         for (int one = 0; one < 2; ++one)
@@ -152,7 +148,7 @@ TEST_F(ShelfTest, TwoCallsAtOnceLoseNothing) {
     game.put("kelp.iso", disc);
     say({"shelf", "kelp.iso", "--use", "original"}, 0);
     // Entries of the list: both that were put on at once, or one is told to wait.
-    for (int round = 0; round < 8 * rounds(); ++round) {
+    for (int round = 0; round < 8 * fault_rounds(); ++round) {
         const std::string names[2] = {fmt::format("x{}", round), fmt::format("y{}", round)};
         int codes[2] = {};
         std::vector<std::thread> at_once;

@@ -25,9 +25,9 @@ std::string holder_of(const struct stat& info) {
     std::ifstream locks("/proc/locks");
     const std::string inode = fmt::format(":{}", info.st_ino);
     for (std::string line; std::getline(locks, line);) {
-        std::istringstream words(line);
+        std::istringstream column(line);
         std::string number, kind, mode, access, process, file;
-        words >> number >> kind >> mode >> access >> process >> file;
+        column >> number >> kind >> mode >> access >> process >> file;
         if (kind == "FLOCK" && file.ends_with(inode)) return "process " + process;
     }
     return "another process";
