@@ -14,6 +14,7 @@
 #include "hotstitch/file_io.h"
 #include "hotstitch/part.h"
 #include "lib/run_tool.h"
+#include "lib/sanitized.h"
 #include "lib/temporary_folder.h"
 
 namespace {
@@ -226,6 +227,44 @@ TEST_F(CliDisc, ASheetStandsForItsDisc) {
         folder.put("bad.cue", sheet);
         EXPECT_EQ(answer({"parts", "bad.cue"}), said) << sheet;
     }
+}
+
+TEST_F(CliDisc, LargeOnesAreReadByPositionWhereTheyCannotBeMapped) {
+    if (sanitized) GTEST_SKIP() << "a sanitizer needs more address space than that";
+    const auto large = [&](const char* name, ByteView content) {
+        folder.put(name, content);
+        fs::resize_file(folder / name, 192'000'000 / 2048 * 2048);  // with a hole
+    };
+    Bytes other = plain;
+    other.back() ^= std::byte{1};
+    large("kelp.iso", plain), large("other.iso", other);
+    folder.put("more.txt", noise(5000, 3));
+    ASSERT_EQ(run({"create", "kelp.iso", "other.iso", "-o", "p.bps"}).code, 0);
+    ASSERT_EQ(run({"create", "kelp.iso", "other.iso", "-o", "p.vcdiff"}).code, 0);
+    const std::string part = "DATA/TITLE.BIN";
+    const std::vector<std::string> calls[] = {{"verify", "p.bps", "kelp.iso"},
+                                              {"apply", "kelp.iso", "p.bps", "-o", "by-bps.iso"},
+                                              {"apply", "kelp.iso", "p.vcdiff", "-o", "by-vcdiff.iso"},
+                                              {"take", "kelp.iso:" + part, "-o", "taken"},
+                                              {"put", "kelp.iso", part + "=more.txt", "-o", "put.iso"},
+                                              {"put", "kelp.iso", part + "=more.txt", "--in-place"},
+                                              {"undo", "kelp.iso"},
+                                              {"describe", "put.iso"}};
+    for (const auto& call : calls) {
+        const ToolResult result = run_tool(call, {.folder = folder.path(), .address_space = 128 << 20});
+        EXPECT_EQ(result.code, 0) << call.front() << ": " << result.err;
+    }
+    shell("cmp by-bps.iso other.iso && cmp by-vcdiff.iso other.iso");
+    EXPECT_EQ(run({"take", "put.iso:" + part, "-o", "again"}).code, 0);
+    shell("cmp again more.txt");
+    large("before.iso", plain);
+    shell("cmp kelp.iso before.iso");
+    // What needs all of it at once says so, and writes nothing.
+    const ToolResult made = run_tool({"create", "kelp.iso", "other.iso", "-o", "q.bps"},
+                                     {.folder = folder.path(), .address_space = 128 << 20});
+    EXPECT_EQ(made.code, 3);
+    EXPECT_NE(made.err.find("no memory left for this. Nothing was written"), std::string::npos) << made.err;
+    EXPECT_FALSE(fs::exists(folder / "q.bps"));
 }
 
 TEST_F(CliDisc, AFolderStandsForTheFilesOfADisc) {

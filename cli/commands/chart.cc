@@ -52,7 +52,7 @@ void run(const ChartArguments& arguments, const Context& context, Report& report
     if (is_patch && !recognise_patch(head_of(source)))
         patch.emplace(open_patch_input(arguments.other, context, &source));
     ScratchFile made;
-    std::optional<MemorySource> target;
+    std::optional<WrittenSource> target;
     SourceReading reading;
     SharedSource read;
     Chart chart;
@@ -75,7 +75,7 @@ void run(const ChartArguments& arguments, const Context& context, Report& report
                    .backwards = true,
                    .limits = context.limits,
                    .progress = context.progress});
-            target.emplace(made.written().value());
+            target.emplace(made);
         }
     } else {
         chart = chart_of(source, other, options);

@@ -197,7 +197,7 @@ void pack(const KitArguments& arguments, const Context& context, Report& report)
     if (arguments.output == "-") {
         ScratchFile packed;
         pack_kit(kit, packed);
-        file_fact(report, "packed", "-", digest(MemorySource(*packed.written()), {}));
+        file_fact(report, "packed", "-", digest(WrittenSource(packed), {}));
         packed.copy_to(STDOUT_FILENO, context.progress);
         report.detail("made", true);
         return report.good("made", "Made standard output.");
@@ -206,7 +206,7 @@ void pack(const KitArguments& arguments, const Context& context, Report& report)
                                             : fs::path(kit.path()).replace_extension(kit_extension);
     OutputFile out(output_path(arguments.output, beside), {.replace = arguments.flags.mode()});
     pack_kit(kit, out);
-    const Digests digests = digest(MemorySource(*out.written()), {});
+    const Digests digests = digest(WrittenSource(out), {});
     const bool stood = out.stands_already();
     const auto backup = out.commit(context.progress);
     report.detail("made", !stood);

@@ -17,7 +17,7 @@ TakeResult take_to_stream(const std::vector<std::string>& addresses, bool stored
         throw Error(ErrorCode::usage, "only one part can go to standard output").hint("name a folder with -o");
     ScratchFile scratch;
     const Part part = take_part(address, scratch, context, stored);
-    const std::uint64_t size = scratch.written().value().size();
+    const std::uint64_t size = scratch.written_size();
     scratch.copy_to(STDOUT_FILENO, context.progress);
     TakeResult result;
     result.taken.push_back({part.name, "-", size});

@@ -77,8 +77,10 @@ public:
     std::optional<ByteView> whole() const noexcept override;
     void check_intact() const override;
 
-    /// The whole content; lives as long as this object. Empty for what is computed.
-    ByteView bytes() const noexcept;
+    /// The whole content; lives as long as this object. Empty for what is computed. Where a file could not be mapped
+    /// (little address space, some file systems) it is read into memory for this: large files are read as a source.
+    /// Throws Error(io), Error(limit) without memory.
+    ByteView bytes() const;
     const std::filesystem::path& path() const noexcept;
     /// Where it was named or, for what was unpacked, "ARCHIVE:MEMBER".
     const std::string& origin() const noexcept;
@@ -140,6 +142,7 @@ public:
     void clear() override;
     void read_back(std::uint64_t offset, MutableByteView into) const override;
     std::optional<ByteView> written() override;
+    std::uint64_t written_size() const override;
 
     /// Nothing more will be written. Returns the stamp that the file will have in its place. Throws Error(io).
     FileStamp settle();
@@ -401,6 +404,7 @@ public:
     void clear() override;
     void read_back(std::uint64_t offset, MutableByteView into) const override;
     std::optional<ByteView> written() override;
+    std::uint64_t written_size() const override;
     /// Writes everything to an open descriptor. Throws Error(io).
     void copy_to(int descriptor, const Progress& progress = {});
 

@@ -56,6 +56,9 @@ public:
     /// Everything written so far, addressable at once, where the sink can give that; lives until the next
     /// write. `create` reads the patch it has just written through it.
     virtual std::optional<ByteView> written();
+
+    /// Bytes written so far. Throws Error(unsupported) where the sink keeps nothing, which is the default.
+    virtual std::uint64_t written_size() const;
 };
 
 /// Bytes that somebody else keeps alive.
@@ -78,11 +81,30 @@ public:
     void clear() override { bytes_.clear(); }
     void read_back(std::uint64_t offset, MutableByteView into) const override;
     std::optional<ByteView> written() override { return ByteView(bytes_); }
+    std::uint64_t written_size() const override { return bytes_.size(); }
     const Bytes& bytes() const noexcept { return bytes_; }
     Bytes take() noexcept { return std::move(bytes_); }
 
 private:
     Bytes bytes_;
+};
+
+/// What a sink was given so far: a view of it where the sink can give that, else read back piece by piece. Good until
+/// the next write.
+class HOTSTITCH_EXPORT WrittenSource final : public ByteSource {
+public:
+    /// Throws Error(unsupported) where the sink keeps nothing.
+    explicit WrittenSource(ByteSink& sink);
+    explicit WrittenSource(std::shared_ptr<ByteSink> sink);
+    std::uint64_t size() const noexcept override { return size_; }
+    ByteView read(std::uint64_t offset, std::size_t length, MutableByteView scratch) const override;
+    std::optional<ByteView> whole() const noexcept override { return whole_; }
+
+private:
+    std::shared_ptr<ByteSink> kept_;
+    ByteSink& sink_;
+    std::optional<ByteView> whole_;
+    std::uint64_t size_;
 };
 
 // Sources made of sources.

@@ -384,7 +384,7 @@ Chart chart_of(const ByteSource& source, const PatchReader& patch, const ChartOp
     bound->read(source.size(), builder);
     builder.finish();
     Counter counter(source, options);
-    differences_in(source, MemorySource(made->written().value()), gaps, counter);
+    differences_in(source, WrittenSource(*made), gaps, counter);
     source.check_intact();
     return counter.finish(copies.target_size());
 }

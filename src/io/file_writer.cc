@@ -8,6 +8,7 @@
 #include <unistd.h>
 
 #include "hotstitch/words.h"
+#include "io/positioned.h"
 #include "io/system_error.h"
 
 namespace hotstitch {
@@ -86,21 +87,13 @@ void FileWriter::clear() {
 }
 
 void FileWriter::read_back(std::uint64_t offset, MutableByteView into) const {
-    while (!into.empty()) {
-        const ssize_t got = ::pread(descriptor_.get(), into.data(), into.size(), static_cast<off_t>(offset));
-        if (got < 0 && errno == EINTR) continue;
-        if (got <= 0) throw system_error("read back", name_, got == 0 ? EIO : errno);
-        offset += static_cast<std::uint64_t>(got);
-        into = into.subspan(static_cast<std::size_t>(got));
-    }
+    read_at(descriptor_.get(), into, offset, name_);
 }
 
-ByteView FileWriter::map() {
-    if (size_ == 0) return {};
-    if (mapping_.bytes().size() != size_) {
-        mapping_ = Mapping::of(descriptor_.get(), static_cast<std::size_t>(size_));
-        if (!mapping_.ok()) throw system_error("read back", name_);
-    }
+std::optional<ByteView> FileWriter::map() {
+    if (size_ == 0) return ByteView();
+    if (mapping_.bytes().size() != size_) mapping_ = Mapping::of(descriptor_.get(), static_cast<std::size_t>(size_));
+    if (!mapping_.ok()) return std::nullopt;
     return mapping_.bytes();
 }
 

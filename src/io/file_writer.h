@@ -34,8 +34,8 @@ public:
     /// Begins anew with nothing written.
     void clear();
     void read_back(std::uint64_t offset, MutableByteView into) const;
-    /// A view of the file as written so far.
-    ByteView map();
+    /// A view of the file as written so far; nothing where it cannot be mapped.
+    std::optional<ByteView> map();
     /// Cuts what was reserved and not written.
     void trim();
 

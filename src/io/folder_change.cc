@@ -228,6 +228,7 @@ public:
     void clear() override { below_.clear(), crc = {}, length = 0; }
     void read_back(std::uint64_t offset, MutableByteView into) const override { below_.read_back(offset, into); }
     std::optional<ByteView> written() override { return below_.written(); }
+    std::uint64_t written_size() const override { return length; }
     Crc32 crc{};
     std::uint64_t length = 0;
 

@@ -24,6 +24,7 @@ public:
     void clear() override { writer_.clear(); }
     void read_back(std::uint64_t offset, MutableByteView into) const override { writer_.read_back(offset, into); }
     std::optional<ByteView> written() override { return writer_.map(); }
+    std::uint64_t written_size() const override { return writer_.size(); }
 
 private:
     FileWriter& writer_;

@@ -7,13 +7,17 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include <mutex>
+
 #include "base/meter.h"
 #include "hotstitch/file_io.h"
 #include "hotstitch/words.h"
 #include "io/descriptor.h"
 #include "io/mapping.h"
 #include "io/names.h"
+#include "io/positioned.h"
 #include "io/system_error.h"
+#include "source/whole.h"
 
 namespace hotstitch {
 
@@ -31,7 +35,9 @@ struct InputFile::State {
     std::shared_ptr<State> whole;        ///< of what is a slice
     fs::path sheet;
     ByteView bytes;
-    SharedSource computed;  ///< instead of `bytes`
+    SharedSource computed;                   ///< instead of `bytes`
+    std::unique_ptr<ByteSource> positioned;  ///< instead of `bytes`, until somebody asks for them
+    std::once_flag read_whole;
 };
 
 namespace {
@@ -120,6 +126,8 @@ std::shared_ptr<InputFile::State> InputFile::opened(Descriptor descriptor, const
             if (S_ISREG(s.info.st_mode)) s.descriptor = Descriptor();
             return state;
         }
+        s.positioned = std::make_unique<PositionedSource>(s.descriptor.get(), s.path, *size);
+        return state;
     }
     s.memory = read_to_end(s.descriptor.get(), path, limits, progress);
     s.bytes = s.memory;
@@ -178,7 +186,10 @@ InputFile InputFile::part(const InputFile& file, std::string_view part, const st
     state->scratch.emplace();
     extract(*state->scratch);
     file.check_intact();
-    state->bytes = *state->scratch->written();
+    if (const auto written = state->scratch->written())
+        state->bytes = *written;
+    else
+        state->positioned = std::make_unique<WrittenSource>(*state->scratch);
     return InputFile(std::move(state));
 }
 
@@ -215,18 +226,27 @@ InputFile::InputFile(InputFile&&) noexcept = default;
 InputFile& InputFile::operator=(InputFile&&) noexcept = default;
 
 std::uint64_t InputFile::size() const noexcept {
-    return state_->computed ? state_->computed->size() : state_->bytes.size();
+    if (state_->computed) return state_->computed->size();
+    return state_->positioned ? state_->positioned->size() : state_->bytes.size();
 }
 ByteView InputFile::read(std::uint64_t offset, std::size_t length, MutableByteView scratch) const {
     if (state_->computed) return state_->computed->read(offset, length, scratch);
+    if (state_->positioned) return state_->positioned->read(offset, length, scratch);
     return state_->bytes.subspan(static_cast<std::size_t>(offset), length);
 }
 std::optional<ByteView> InputFile::whole() const noexcept {
-    if (state_->computed) return std::nullopt;
+    if (state_->computed || state_->positioned) return std::nullopt;
     return state_->bytes;
 }
-ByteView InputFile::bytes() const noexcept {
-    return state_->bytes;
+ByteView InputFile::bytes() const {
+    State& s = *state_;
+    if (s.positioned)
+        std::call_once(s.read_whole, [&] {
+            in_memory([&] { s.memory.resize(static_cast<std::size_t>(s.positioned->size())); });
+            s.positioned->read(0, s.memory.size(), s.memory);
+            s.bytes = s.memory;
+        });
+    return s.bytes;
 }
 const fs::path& InputFile::path() const noexcept {
     return state_->path;

@@ -11,6 +11,7 @@
 #include <algorithm>
 #include <charconv>
 
+#include "base/chunks.h"
 #include "base/meter.h"
 #include "hotstitch/change_list.h"
 #include "hotstitch/digest.h"
@@ -20,6 +21,7 @@
 #include "io/journal_format.h"
 #include "io/locks.h"
 #include "io/names.h"
+#include "io/positioned.h"
 #include "io/system_error.h"
 
 namespace hotstitch {
@@ -56,39 +58,15 @@ Descriptor opened_for_change(const fs::path& path) {
     return descriptor;
 }
 
-/// A source that is what a descriptor has now.
-class Present final : public ByteSource {
-public:
-    Present(int descriptor, const fs::path& path) : descriptor_(descriptor), path_(path) {
-        struct stat info {};
-        if (::fstat(descriptor, &info) != 0) throw system_error("read", path);
-        size_ = static_cast<std::uint64_t>(info.st_size);
-    }
-    std::uint64_t size() const noexcept override { return size_; }
-    ByteView read(std::uint64_t offset, std::size_t length, MutableByteView scratch) const override {
-        for (std::size_t done = 0; done < length;) {
-            const ssize_t got =
-                ::pread(descriptor_, scratch.data() + done, length - done, static_cast<off_t>(offset + done));
-            if (got < 0 && errno == EINTR) continue;
-            if (got <= 0) throw system_error("read", path_, got == 0 ? EIO : errno);
-            done += static_cast<std::size_t>(got);
-        }
-        return scratch.first(length);
-    }
-
-private:
-    int descriptor_;
-    const fs::path& path_;
-    std::uint64_t size_ = 0;
-};
-
 /// What the journal kept is in the file again. Done twice, it does the same.
 void restore(const JournalContent& content, const InputFile& journal, int descriptor, const fs::path& file) {
     std::uint64_t at = content.old_bytes;
     for (const JournalRange& range : content.ranges) {
-        write_at(descriptor,
-                 journal.bytes().subspan(static_cast<std::size_t>(at), static_cast<std::size_t>(range.old_length)),
-                 range.offset, file);
+        std::uint64_t to = range.offset;
+        each_chunk(SliceSource(borrowed(journal), at, range.old_length), 1 << 20, [&](ByteView bytes) {
+            write_at(descriptor, bytes, to, file);
+            to += bytes.size();
+        });
         at += range.old_length;
     }
     if (::ftruncate(descriptor, static_cast<off_t>(content.journal.size_before)) != 0) throw system_error("cut", file);
@@ -223,8 +201,7 @@ private:
             };
             write(journal_header(content_));
             for (const JournalRange& range : content_.ranges)
-                write(file_.bytes().subspan(static_cast<std::size_t>(range.offset),
-                                            static_cast<std::size_t>(range.old_length)));
+                each_chunk(SliceSource(borrowed(file_), range.offset, range.old_length), 1 << 20, write);
             Bytes end;
             put_journal_number(end, crc.finish().crc32->value, 4);
             write_all(out.get(), end, temporary);
@@ -250,7 +227,7 @@ private:
             ::ftruncate(descriptor, static_cast<off_t>(content_.journal.size_after)) != 0)
             throw system_error("cut", path_);
         flush(descriptor, path_);
-        const Present present(descriptor, path_);
+        const PositionedSource present(descriptor, path_, size_of(descriptor, path_));
         for (const JournalRange& range : content_.ranges)
             if (crc_of(present, range.offset, range.new_length) != range.new_crc)
                 throw Error(ErrorCode::io, fmt::format("{} does not hold what was written to it", path_.string()))
@@ -281,7 +258,7 @@ bool still_holds(const JournalContent& content, const fs::path& file) {
     if (!stamp || stamp->size != content.journal.size_after) return false;
     const Descriptor descriptor(::open(file.c_str(), O_RDONLY | O_CLOEXEC));
     if (!descriptor) throw system_error("read", file);
-    const Present present(descriptor.get(), file);
+    const PositionedSource present(descriptor.get(), file, size_of(descriptor.get(), file));
     return std::all_of(content.ranges.begin(), content.ranges.end(), [&](const JournalRange& range) {
         return crc_of(present, range.offset, range.new_length) == range.new_crc;
     });
@@ -296,7 +273,7 @@ bool is_of(const JournalContent& content, const fs::path& file) {
     if (stamp->inode == content.inode) return true;
     const Descriptor descriptor(::open(file.c_str(), O_RDONLY | O_CLOEXEC));
     if (!descriptor) throw system_error("read", file);
-    const Present present(descriptor.get(), file);
+    const PositionedSource present(descriptor.get(), file, size_of(descriptor.get(), file));
     const auto holds = [&](std::uint64_t offset, std::uint64_t length, std::uint32_t crc) {
         return length <= stamp->size && offset <= stamp->size - length && crc_of(present, offset, length) == crc;
     };
@@ -376,7 +353,7 @@ Journal undo_in_place(const fs::path& named) {
         sync_folder(file.parent_path());
     }
     restore(content, journal, descriptor.get(), file);
-    const Present present(descriptor.get(), file);
+    const PositionedSource present(descriptor.get(), file, size_of(descriptor.get(), file));
     for (const JournalRange& range : content.ranges)
         if (crc_of(present, range.offset, range.old_length) != range.old_crc)
             throw Error(ErrorCode::io, fmt::format("{} does not hold what was written to it", file.string()))

@@ -56,19 +56,28 @@ Bytes journal_header(const JournalContent& content) {
 }
 
 JournalContent read_journal(const InputFile& file) {
-    const ByteView bytes = file.bytes();
-    if (bytes.size() < fixed_size + 4 || text_of(bytes.first(8)) != magic) damaged(file.path());
-    if (crc32(bytes.first(bytes.size() - 4)).value != number(bytes, bytes.size() - 4, 4)) damaged(file.path());
+    if (file.size() < fixed_size + 4) damaged(file.path());
+    const auto bytes_at = [&](std::uint64_t offset, std::uint64_t length) {
+        Bytes scratch(static_cast<std::size_t>(length));
+        const ByteView read = file.read(offset, scratch.size(), scratch);
+        return Bytes(read.begin(), read.end());
+    };
+    Bytes bytes = bytes_at(0, fixed_size);
+    if (text_of(ByteView(bytes).first(8)) != magic) damaged(file.path());
+    const std::uint64_t end = file.size() - 4;
+    if (digest(SliceSource(borrowed(file), 0, end), {.crc32 = true}).crc32->value != number(bytes_at(end, 4), 0, 4))
+        damaged(file.path());
     JournalContent content;
     content.device = number(bytes, 8, 8), content.inode = number(bytes, 16, 8);
     content.journal.path = file.path();
     content.journal.size_before = number(bytes, 24, 8), content.journal.size_after = number(bytes, 32, 8);
     const std::uint64_t count = number(bytes, 40, 4), letters = number(bytes, 44, 4);
-    if (count > most_ranges || letters > most_text || fixed_size + letters + count * range_size + 4 > bytes.size())
+    if (count > most_ranges || letters > most_text || fixed_size + letters + count * range_size > end)
         damaged(file.path());
-    std::string_view text = text_of(bytes.subspan(fixed_size, static_cast<std::size_t>(letters)));
-    for (std::size_t end; (end = text.find('\n')) != std::string_view::npos; text.remove_prefix(end + 1))
-        content.journal.what.emplace_back(text.substr(0, end));
+    bytes = bytes_at(0, fixed_size + letters + count * range_size);
+    std::string_view text = text_of(ByteView(bytes).subspan(fixed_size, static_cast<std::size_t>(letters)));
+    for (std::size_t line; (line = text.find('\n')) != std::string_view::npos; text.remove_prefix(line + 1))
+        content.journal.what.emplace_back(text.substr(0, line));
     std::size_t at = fixed_size + static_cast<std::size_t>(letters);
     for (std::uint64_t i = 0; i < count; ++i, at += range_size) {
         JournalRange range{number(bytes, at, 8), number(bytes, at + 8, 8), number(bytes, at + 16, 8),
@@ -82,7 +91,7 @@ JournalContent read_journal(const InputFile& file) {
         content.ranges.push_back(range);
     }
     content.old_bytes = at;
-    if (at + content.journal.changed + 4 != bytes.size()) damaged(file.path());
+    if (at + content.journal.changed != end) damaged(file.path());
     return content;
 }
 

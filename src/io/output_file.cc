@@ -10,11 +10,12 @@
 #include <set>
 
 #include "base/meter.h"
+#include "hotstitch/change_list.h"
 #include "hotstitch/file_io.h"
 #include "io/file_writer.h"
 #include "io/locks.h"
-#include "io/mapping.h"
 #include "io/names.h"
+#include "io/positioned.h"
 #include "io/system_error.h"
 
 namespace hotstitch {
@@ -56,14 +57,16 @@ Error exists_already(const fs::path& path) {
         .hint("choose another name, or allow the file to be replaced (it is then kept as a backup)");
 }
 
-bool holds(const fs::path& path, ByteView bytes) {
+bool holds(const fs::path& path, const ByteSource& bytes) {
     const Descriptor descriptor(::open(path.c_str(), O_RDONLY | O_CLOEXEC));
     struct stat info {};
     if (!descriptor || ::fstat(descriptor.get(), &info) != 0 || !S_ISREG(info.st_mode)) return false;
     if (static_cast<std::uint64_t>(info.st_size) != bytes.size()) return false;
-    if (bytes.empty()) return true;
-    const Mapping mapping = Mapping::of(descriptor.get(), bytes.size());
-    return mapping.ok() && std::equal(bytes.begin(), bytes.end(), mapping.bytes().begin()) && !mapping.failed();
+    try {
+        return are_same(bytes, PositionedSource(descriptor.get(), path, bytes.size()));
+    } catch (const Error&) {
+        return false;  // it cannot be read, so it is not taken for the same
+    }
 }
 
 }  // namespace
@@ -126,6 +129,9 @@ void OutputFile::read_back(std::uint64_t offset, MutableByteView into) const {
 std::optional<ByteView> OutputFile::written() {
     return state_->writer->map();
 }
+std::uint64_t OutputFile::written_size() const {
+    return state_->writer->size();
+}
 const fs::path& OutputFile::path() const noexcept {
     return state_->path;
 }
@@ -170,7 +176,7 @@ FileStamp OutputFile::settle() {
 bool OutputFile::stands_already() {
     State& s = *state_;
     s.settle();
-    if (!s.stands_already) s.stands_already = !s.replaced && holds(s.path, s.writer->map());
+    if (!s.stands_already) s.stands_already = !s.replaced && holds(s.path, WrittenSource(*this));
     return *s.stands_already;
 }
 

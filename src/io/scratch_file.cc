@@ -55,15 +55,22 @@ void ScratchFile::read_back(std::uint64_t offset, MutableByteView into) const {
 std::optional<ByteView> ScratchFile::written() {
     return state_->writer.map();
 }
+std::uint64_t ScratchFile::written_size() const {
+    return state_->writer.size();
+}
 
 void ScratchFile::copy_to(int descriptor, const Progress& progress) {
-    const ByteView all = state_->writer.map();
-    Meter meter(progress, Phase::writing, all.size());
-    constexpr std::size_t step = 1 << 20;
-    for (std::size_t at = 0; at < all.size(); at += step) {
-        write_all(descriptor, all.subspan(at, std::min(step, all.size() - at)), "standard output");
-        meter.advance(step);
-    }
+    struct Standard final : ByteSink {
+        Standard(int number, const Progress& told, std::uint64_t size)
+            : descriptor(number), meter(told, Phase::writing, size) {}
+        void write(ByteView bytes) override {
+            write_all(descriptor, bytes, "standard output");
+            meter.advance(bytes.size());
+        }
+        int descriptor;
+        Meter meter;
+    } standard(descriptor, progress, written_size());
+    write_source(WrittenSource(*this), standard);
 }
 
 }  // namespace hotstitch

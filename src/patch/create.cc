@@ -31,9 +31,14 @@ CreateReport written(const ByteSource& source, const ByteSource& target, ByteSin
     const MatchFacts matching = tell(old_bytes, new_bytes, *writer, meter);
     writer->finish();
 
-    const auto written = patch.written();
-    if (!written)
-        throw Error(ErrorCode::usage, "the patch's sink cannot give back what was written, so it cannot be checked");
+    const std::optional<WrittenSource> written = [&]() -> std::optional<WrittenSource> {
+        try {
+            return WrittenSource(patch);
+        } catch (const Error&) {
+            throw Error(ErrorCode::usage,
+                        "the patch's sink cannot give back what was written, so it cannot be checked");
+        }
+    }();
     Limits limits = options.limits;
     limits.output = std::max<std::uint64_t>(limits.output_for(source.size(), written->size()), target.size());
     const auto reader = open_patch(*written, limits);

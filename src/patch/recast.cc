@@ -64,8 +64,7 @@ RecastReport recast(const ByteSource& patch, const ByteSource& source, PatchForm
         const bool has_place = traits_of(format).has_metadata;
         if (has_place) create_options.metadata = bytes_of(reader->facts().metadata);
         report.metadata_kept = reader->facts().metadata_size == 0 || has_place;
-        report.created = replay(*PatchForSource(*reader, source), source, MemorySource(made->written().value()), recast,
-                                create_options);
+        report.created = replay(*PatchForSource(*reader, source), source, WrittenSource(*made), recast, create_options);
         return report;
     });
 }

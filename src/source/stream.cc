@@ -26,6 +26,21 @@ std::optional<ByteView> ByteSink::written() {
     return std::nullopt;
 }
 
+std::uint64_t ByteSink::written_size() const {
+    throw Error(ErrorCode::unsupported, "this output cannot say how much was written to it");
+}
+
+WrittenSource::WrittenSource(ByteSink& sink)
+    : sink_(sink), whole_(sink.written()), size_(whole_ ? whole_->size() : sink.written_size()) {}
+WrittenSource::WrittenSource(std::shared_ptr<ByteSink> sink) : WrittenSource(*sink) {
+    kept_ = std::move(sink);
+}
+ByteView WrittenSource::read(std::uint64_t offset, std::size_t length, MutableByteView scratch) const {
+    if (whole_) return whole_->subspan(static_cast<std::size_t>(offset), length);
+    sink_.read_back(offset, scratch.first(length));
+    return scratch.first(length);
+}
+
 ByteView MemorySource::read(std::uint64_t offset, std::size_t length, MutableByteView) const {
     return bytes_.subspan(static_cast<std::size_t>(offset), length);
 }

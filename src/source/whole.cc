@@ -73,6 +73,7 @@ public:
         large_ ? large_->read_back(offset, into) : small_.read_back(offset, into);
     }
     std::optional<ByteView> written() override { return now().written(); }
+    std::uint64_t written_size() const override { return large_ ? large_->written_size() : small_.written_size(); }
 
 private:
     static constexpr std::size_t most_in_memory = std::size_t{256} << 10;
@@ -106,8 +107,7 @@ Bytes bytes_read(ByteView file, const std::optional<Representation>& reading) {
 }
 
 SharedSource held(std::shared_ptr<ByteSink> sink) {
-    const ByteView bytes = sink->written().value();
-    return SharedSource(new MemorySource(bytes), [kept = std::move(sink)](const ByteSource* source) { delete source; });
+    return std::make_shared<WrittenSource>(std::move(sink));
 }
 
 }  // namespace hotstitch

@@ -218,7 +218,7 @@ std::string words_for_member(const Part& member, const ExtractPart& extract, con
         return std::string(kind.title);
     const auto content = context.limits.scratch();
     extract(*content);
-    const Identity identity = identify(content->written().value());
+    const Identity identity = identify(WrittenSource(*content));
     row["kind"] = identity.kind.name;
     return escaped(words_for(identity));
 }

@@ -31,13 +31,13 @@ void ApplyJob::State::finish_content(ByteSink& sink) {
     if (request.mend || !certain) look_at_checks(sink);
     put_back(sink);
     if (result.internal_checks == InternalChecks::mended || changed_by_us)
-        result.output = digest(MemorySource(sink.written().value()), {}, work.progress);
+        result.output = digest(WrittenSource(sink), {}, work.progress);
 }
 
 /// Right before and wrong after, and made far larger: whoever makes a ROM larger puts its checks right, so the patch
 /// was made for another file.
 void ApplyJob::State::look_at_checks(ByteSink& sink) {
-    const MemorySource made(sink.written().value());
+    const WrittenSource made(sink);
     const auto before = recognise_cartridge(*read_as(*source, representation_of(stages.front().representation)));
     const InternalChecks became = compare_checks(before, before ? recognise_cartridge(made) : std::nullopt);
     const bool were_right = became != InternalChecks::none_in_source && became != InternalChecks::wrong_before &&
@@ -76,8 +76,8 @@ void ApplyJob::State::mend(ByteSink& sink, const ByteSource& made) {
 /// Other user data in the source's own sectors.
 void ApplyJob::State::put_into_sectors(ByteSink& sink) {
     const std::unique_ptr<ByteSink> plain = scratch_of(work.limits);
-    plain->write(sink.written().value());
-    const auto user = std::make_shared<MemorySource>(plain->written().value());
+    write_source(WrittenSource(sink), *plain);
+    const auto user = std::make_shared<WrittenSource>(*plain);
     replace(sink, {}, ChangedSource(*source, with_user_data(borrowed(*source), user)));
     changed_by_us = true;
 }
@@ -113,8 +113,8 @@ void ApplyJob::State::put_back(ByteSink& sink) {
         case RepresentationKind::halves_swapped: back = Representation{representation->kind}; break;
         default: return;  // padding and line ends belong to no representation
     }
-    const ByteView written = sink.written().value();
-    const Bytes made(written.begin(), written.end());
+    Bytes made(static_cast<std::size_t>(sink.written_size()));
+    sink.read_back(0, made);
     const auto content = read_as(made, back.value_or(Representation{RepresentationKind::without_padding, 0}));
     replace(sink, front, *content);
     changed_by_us = true;

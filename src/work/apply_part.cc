@@ -32,7 +32,7 @@ void ApplyJob::State::deliver_around() {
         return;
     }
     finish_content(*made);
-    const MemorySource content(made->written().value());
+    const WrittenSource content(*made);
     PutOptions options;
     options.room = request.room;
     const InputFile& file = around->first;

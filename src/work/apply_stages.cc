@@ -13,10 +13,10 @@ void ApplyJob::State::make(ByteSink& target) {
     std::unique_ptr<ByteSink> before;
     for (ApplyStage& stage : stages) {
         const bool last = &stage == &stages.back();
-        const MemorySource made_before(before ? *before->written() : ByteView());
+        const SharedSource made_before = before ? std::make_shared<WrittenSource>(*before) : nullptr;
         std::unique_ptr<ByteSink> scratch = last ? nullptr : scratch_of(work.limits);
         result.stopped_at = static_cast<std::size_t>(&stage - stages.data()) + 1;
-        make_stage(stage, before ? static_cast<const ByteSource&>(made_before) : *source, last ? target : *scratch);
+        make_stage(stage, before ? *made_before : *source, last ? target : *scratch);
         const auto& mismatches = patch_mismatches[result.stopped_at - 1];
         stage.made.overridden.insert(stage.made.overridden.begin(), mismatches.begin(), mismatches.end());
         for (const ApplyStage* earlier = stages.data(); earlier != &stage; ++earlier)
@@ -81,7 +81,7 @@ bool ApplyJob::State::make_combined(ApplyStage& stage, const ByteSource& file, B
         if (error.code() != ErrorCode::wrong_source) throw;
         return false;  // made for neither
     }
-    const auto both = combined(WholeView(*source), WholeView(file), *alone->written(), work.limits);
+    const auto both = combined(WholeView(*source), WholeView(file), WholeView(WrittenSource(*alone)), work.limits);
     if (!both) return false;
     target.clear();
     target.reserve(both->size());

@@ -78,7 +78,7 @@ CreateResult CreateJob::State::into(PatchFormat format, ByteSink& sink) const {
     CreateResult result;
     result.report = create(*source, *target, sink, options_for(format, names));
     if (request.count_shared) {
-        const MemorySource written(sink.written().value());
+        const WrittenSource written(sink);
         result.shared = count_shared(*open_patch(written, work.limits), *source, work.limits, work.progress);
     }
     return result;
@@ -98,7 +98,7 @@ CreateResult CreateJob::State::into_file(PatchFormat format) const {
     result.path = file.path();
     if (checks != nullptr) {
         const DigestChoice all = available({true, true, true, true});
-        const Checks expected{digest(MemorySource(file.written().value()), {}), digest(*source, all, work.progress),
+        const Checks expected{digest(WrittenSource(file), {}), digest(*source, all, work.progress),
                               digest(*target, all, work.progress)};
         checks->write(bytes_of(checks_to_json(expected)));
         result.checks = checks->path();

@@ -84,7 +84,7 @@ void Delivery::complete(Receipt& receipt, const ByteSource& made) const {
         const fs::path path = file->path().lexically_relative(folder);
         if (file->stands_already()) continue;
         receipt.beside.push_back({{(path.empty() ? file->path() : path).string(),
-                                   receipt_digests(MemorySource(*file->written()), options_.digests, work_.progress)},
+                                   receipt_digests(WrittenSource(*file), options_.digests, work_.progress)},
                                   identity_of(file->settle())});
     }
     receipt.before = earlier(receipt);
@@ -105,7 +105,7 @@ Delivered Delivery::finish(Receipt receipt) {
         set_.commit(work_.progress);
         return delivered;
     }
-    const MemorySource made(*output_->written());
+    const WrittenSource made(*output_);
     delivered.backup = output_->keep_backup();
     if (delivered.backup && receipt_ != nullptr && (!options_.in_place || options_.renews != nullptr))
         receipt.replaced = {delivered.backup->filename().string(),

@@ -202,7 +202,7 @@ void prove(const EditList& list, const ByteSource& target, const FieldsJob& job)
         if (error.code() == ErrorCode::cancelled || error.code() == ErrorCode::io) throw;
         throw refuse(error.what());
     }
-    const MemorySource whole(made->written().value());
+    const WrittenSource whole(*made);
     bool same = false;
     std::vector<SharedSource> kept;
     change_inside(

@@ -395,7 +395,7 @@ private:
         }
         OutputFile out(output_path(request_.output, beside), {.replace = request_.replace});
         pack_kit(KitInput(std::string(kit_text_name), text_, files_, work_), out);
-        result_.digests = digest(MemorySource(*out.written()), {});
+        result_.digests = digest(WrittenSource(out), {});
         result_.size = *result_.digests.size;
         result_.stood_already = out.stands_already();
         result_.path = out.path();

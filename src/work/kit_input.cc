@@ -145,10 +145,9 @@ Bytes KitInput::State::whole(const std::string& name) const {
         const InputFile file = InputFile::regular(path / name, work.limits);
         return Bytes(file.bytes().begin(), file.bytes().end());
     }
-    const ByteView all = unpacked->written().value();
-    const ByteView part =
-        all.subspan(static_cast<std::size_t>(places.at(name)), static_cast<std::size_t>(files.at(name)));
-    return Bytes(part.begin(), part.end());
+    Bytes part(static_cast<std::size_t>(files.at(name)));
+    unpacked->read_back(places.at(name), part);
+    return part;
 }
 
 KitInput::KitInput(const fs::path& path, const WorkOptions& options) : state_(std::make_unique<State>()) {
@@ -211,10 +210,7 @@ SharedSource KitInput::open(const std::string& name) const {
     }
     if (const auto held = s.memory.find(name); held != s.memory.end()) return held->second;
     if (s.folder) return std::make_shared<InputFile>(s.path / name, s.work.limits, s.work.progress);
-    const ByteView all = s.unpacked->written().value();
-    const ByteView part =
-        all.subspan(static_cast<std::size_t>(s.places.at(name)), static_cast<std::size_t>(found->second));
-    return SharedSource(new MemorySource(part), [kept = s.unpacked](const ByteSource* source) { delete source; });
+    return std::make_shared<SliceSource>(std::make_shared<WrittenSource>(s.unpacked), s.places.at(name), found->second);
 }
 
 const std::shared_ptr<const Maps>& KitInput::maps() const {

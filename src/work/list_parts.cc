@@ -85,7 +85,7 @@ private:
         SharedSource direct = row.part.lies == "past the end" ? nullptr : container.open(row.part);
         if (!direct) {
             extract(scratch);
-            direct = std::make_shared<MemorySource>(scratch.written().value());
+            direct = std::make_shared<WrittenSource>(scratch);
         }
         const ByteSource& content = *direct;
         if (request_.digests) row.digests = digest(content, available({.crc32 = true, .sha1 = true}));
@@ -186,7 +186,7 @@ std::vector<ByteRange> differences_of(const Container& container, const Part& pa
                                       const Part& match) {
     ScratchFile a, b;
     extract_part(container, part.name, a), extract_part(other, match.name, b);
-    return differing_ranges(a.written().value(), b.written().value());
+    return differing_ranges(WrittenSource(a), WrittenSource(b));
 }
 
 void compare_directly(const Container& container, const Container& other, ListedPart& row, const ListedPart& match) {

@@ -178,11 +178,11 @@ std::vector<OverlapPair> OverlapJob::run(std::size_t most) {
     std::vector<OverlapPair> pairs;
     for (std::size_t i = 0; i < made.size(); ++i)
         for (std::size_t j = i + 1; j < made.size(); ++j) {
-            const ByteView a = *made[i].target->written(), b = *made[j].target->written();
-            OverlapPair pair{
-                i, j, overlap(made[i].ranges, MemorySource(a), made[j].ranges, MemorySource(b), source.size(), most)};
-            pair.mend_settles_it = pair.found.order_matters() && source.size() <= largest_cartridge &&
-                                   combined(WholeView(source), a, b, state_->work.limits).has_value();
+            const WrittenSource a(*made[i].target), b(*made[j].target);
+            OverlapPair pair{i, j, overlap(made[i].ranges, a, made[j].ranges, b, source.size(), most)};
+            pair.mend_settles_it =
+                pair.found.order_matters() && source.size() <= largest_cartridge &&
+                combined(WholeView(source), WholeView(a), WholeView(b), state_->work.limits).has_value();
             pairs.push_back(std::move(pair));
         }
     return pairs;

@@ -173,7 +173,7 @@ RewriteResult rewrite(const InputFile& source, const ChangeList& change, const R
     keep_aside(source, request, set);
     RewriteResult result;
     write_source(ChangedSource(source, change), sink);
-    result.output = digest(MemorySource(sink.written().value()), {}, work.progress);
+    result.output = digest(WrittenSource(sink), {}, work.progress);
     set.commit(work.progress);
     return result;
 }

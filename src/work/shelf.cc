@@ -182,7 +182,7 @@ void Shelf::State::put_in_place(const std::vector<std::string>& names, const She
     OutputFile& list = set.add(list_path(), {.replace = Replace::without_backup});
     make(names, source, out);
     used = names;
-    made = digest(MemorySource(*out.written()), {}, work.progress);
+    made = digest(WrittenSource(out), {}, work.progress);
     for (ShelfMod& one : mods)
         if (names.size() == 1 && one.name == names.front()) one.makes = made;
     list.write(bytes_of(text()));

@@ -83,7 +83,7 @@ ShelfMod Shelf::State::add_kit(ShelfMod one, const std::string& path, const fs::
     check_kit_fits(path, source);
     OutputFile out(folder / one.file, newer);
     pack_kit(KitInput(path, work), out);
-    one.size = out.written()->size();
+    one.size = out.written_size();
     out.commit(work.progress);
     return one;
 }
@@ -122,7 +122,7 @@ void Shelf::State::add_copy(ShelfMod& one, const InputFile& file, const InputFil
     CreateOptions options;
     options.limits = work.limits, options.progress = work.progress;
     create(from, file, out, options);
-    one.size = out.written()->size();
+    one.size = out.written_size();
     out.commit(work.progress);
 }
 

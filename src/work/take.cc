@@ -150,7 +150,7 @@ private:
                 write_source(*stored_of(*opened.container, part), out);
             else
                 extract(out);
-            size = out.written()->size();
+            size = out.written_size();
         });
         if (part.lies == "form 2" && !request_.stored) ++result_.in_form2;
         result_.taken.push_back({part.name, place, size});

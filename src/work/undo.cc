@@ -47,7 +47,7 @@ std::optional<fs::path> rebuild(const InputFile& made, bool proven, const InputF
     options.limits = work.limits;
     options.progress = work.progress;
     apply(patch, made, out, options);
-    for (const DigestMismatch& m : compare(wanted, digest(MemorySource(*out.written()), choice_for(wanted))))
+    for (const DigestMismatch& m : compare(wanted, digest(WrittenSource(out), choice_for(wanted))))
         throw Error(ErrorCode::wrong_target, "the patch does not make what was there before")
             .in(m.name)
             .wanted(m.wanted)

@@ -20,7 +20,7 @@ struct Launch {
     std::string binary, in, out, err, folder;
     std::vector<std::string> words, variables;
     std::vector<char*> argv, environment;
-    rlimit file_size{};
+    rlimit file_size{}, address_space{};
     bool unprivileged = false;
 
     Launch(const std::string& tool, const std::vector<std::string>& arguments, const TemporaryFolder& streams,
@@ -33,6 +33,7 @@ struct Launch {
           words{tool},
           variables(options.environment),
           file_size{options.file_size_limit, options.file_size_limit},
+          address_space{options.address_space, options.address_space},
           unprivileged(options.unprivileged && geteuid() == 0) {
         words.insert(words.end(), arguments.begin(), arguments.end());
         for (std::string& word : words) argv.push_back(word.data());
@@ -55,6 +56,7 @@ struct Launch {
         dup2(open(err.c_str(), O_WRONLY | O_CREAT, 0600), STDERR_FILENO);
         if (!folder.empty() && chdir(folder.c_str()) != 0) _exit(126);
         if (file_size.rlim_cur != 0) setrlimit(RLIMIT_FSIZE, &file_size);
+        if (address_space.rlim_cur != 0) setrlimit(RLIMIT_AS, &address_space);
         if (unprivileged && (setgid(65534) != 0 || setuid(65534) != 0)) _exit(125);
         execve(argv[0], argv.data(), environment.data());
         _exit(127);

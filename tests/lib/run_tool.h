@@ -18,6 +18,7 @@ struct ToolOptions {
     std::filesystem::path folder;            ///< working folder
     std::string input{};                     ///< standard input
     std::uint64_t file_size_limit = 0;       ///< bytes; as a full disk would
+    std::uint64_t address_space = 0;         ///< bytes; large files cannot be mapped then
     bool unprivileged = false;               ///< as nobody, where the test itself runs as root
     std::vector<std::string> environment{};  ///< further "NAME=VALUE"
     std::string binary{};                    ///< another program than the tool

@@ -23,14 +23,11 @@ public:
         constexpr std::size_t shown_head = 512;
         const auto content = scratch_of(limits_);
         unpack(codec_, file_, *content, limits_);
-        const ByteView bytes = content->written().value();
-        const ByteView head = bytes.first(std::min(bytes.size(), shown_head));
-        visitor({.name = "content",
-                 .kind = "content",
-                 .size = extent_.content,
-                 .offset = {},
-                 .head = Bytes(head.begin(), head.end())},
-                [&](ByteSink& out) { out.write(bytes); });
+        const WrittenSource bytes(*content);
+        Bytes head(static_cast<std::size_t>(std::min<std::uint64_t>(bytes.size(), shown_head)));
+        content->read_back(0, head);
+        visitor({.name = "content", .kind = "content", .size = extent_.content, .offset = {}, .head = std::move(head)},
+                [&](ByteSink& out) { write_source(bytes, out); });
     }
 
     SharedSource stored(const Part&) const override { return std::make_shared<MemorySource>(file_.bytes()); }
