@@ -29,7 +29,8 @@ namespace fs = std::filesystem;
 
 namespace {
 
-constexpr std::string_view temporary_suffix = ".hotstitch-tmp", backup_suffix = ".backup";
+constexpr std::string_view temporary_suffix = ".hotstitch-tmp", backup_suffix = ".backup",
+                           swap_suffix = ".swap.hotstitch";
 constexpr std::size_t longest_stem = 220;      ///< of a temporary file's name: most systems take 255 bytes in all
 constexpr std::size_t most_entries = 100'000;  ///< of a folder that is searched for leftovers
 
@@ -62,6 +63,12 @@ bool is_temporary_of(std::string_view name, std::string_view prefix) {
     return is_temporary(name) && name.starts_with(prefix) && name.size() == prefix.size() + 6 + temporary_suffix.size();
 }
 
+bool is_swap_of(std::string_view name, std::string_view prefix) {
+    if (!name.starts_with(prefix) || !name.ends_with(swap_suffix)) return false;
+    name.remove_prefix(prefix.size()), name.remove_suffix(std::min(name.size(), swap_suffix.size()));
+    return !name.empty() && name.find_first_not_of("0123456789abcdef") == std::string_view::npos;
+}
+
 std::vector<fs::path> entries_of(const fs::path& folder) {
     std::vector<fs::path> all;
     std::error_code code;
@@ -78,6 +85,14 @@ void remove_left_behind(const fs::path& path) {
     if (!left || ::flock(left.get(), LOCK_EX | LOCK_NB) != 0 || !is_still_named(left.get(), path)) return;
     std::error_code stays;
     fs::remove_all(path, stays);
+}
+
+/// Of a swap that was stopped.
+void finish_swap(const fs::path& entry, const fs::path& path) {
+    if (entry == swap_name(path, entry)) return remove_left_behind(entry);
+    const Descriptor left(::open(entry.c_str(), O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC));
+    if (!left || ::flock(left.get(), LOCK_EX | LOCK_NB) != 0) return;
+    if (!rename_to_new(entry, path)) rename_to_backup(entry, path);
 }
 
 fs::path backup_name(const fs::path& file, int number) {
@@ -232,6 +247,12 @@ Descriptor open_temporary_folder(const fs::path& path, fs::path& temporary) {
     }
 }
 
+fs::path swap_name(const fs::path& path, const fs::path& fresh) {
+    struct stat info {};
+    if (::lstat(fresh.c_str(), &info) != 0) throw system_error("read", fresh);
+    return path.parent_path() / fmt::format("{}{:x}{}", temporary_prefix(path), info.st_ino, swap_suffix);
+}
+
 fs::path rename_to_backup(const fs::path& path, const fs::path& as) {
     for (int number = 1;; ++number) {
         const fs::path name = backup_name(as.empty() ? path : as, number);
@@ -243,8 +264,11 @@ fs::path rename_to_backup(const fs::path& path, const fs::path& as) {
 void clear_leftovers(const fs::path& named) noexcept try {
     const fs::path path = resolved(named);
     const std::string prefix = temporary_prefix(path);
-    for (const fs::path& entry : entries_of(path.parent_path()))
-        if (is_temporary_of(entry.filename().string(), prefix)) remove_left_behind(entry);
+    for (const fs::path& entry : entries_of(path.parent_path())) {
+        const std::string name = entry.filename().string();
+        if (is_temporary_of(name, prefix)) remove_left_behind(entry);
+        if (is_swap_of(name, prefix)) finish_swap(entry, path);
+    }
 } catch (const std::exception&) {  // leftovers may stay
 }
 

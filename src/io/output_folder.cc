@@ -2,6 +2,7 @@
 // A whole folder as output: filled beside its place, flushed, brought there by one rename.
 // Tested by tests/cli_kit_test.cc and, killed at every step, tests/kit_faults_test.cc.
 #include <fcntl.h>
+#include <sys/file.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
@@ -29,6 +30,7 @@ struct OutputFolder::State {
     bool placed = false, finished = false;
 
     void place();
+    void change_places();
     ~State() {
         std::error_code code;
         // The old one, which nobody has looked at again.
@@ -164,29 +166,43 @@ void OutputFolder::State::place() {
         return;
     }
     const bool keeps_old = replace != Replace::without_backup || (as_seen && stamps_below(path) != *as_seen);
-    if (keeps_old) {
-        // Under the backup's name first, then both change places: so something stands at the path at every moment, and
-        // the old folder never has a name that is cleaned up.
-        backup = rename_to_backup(temporary, path);
-        temporary.clear();
-        if (exchange(*backup, path)) return;
-        const int why = errno;
-        temporary = path.parent_path() / temporary_name;
-        if (::rename(backup->c_str(), temporary.c_str()) != 0) temporary.clear();
-        backup.reset();
-        if (why != EINVAL && why != ENOSYS) throw system_error("put into place", path, why);
-        backup = rename_to_backup(path);
-        if (rename_to_new(temporary, path)) return temporary.clear();
-    } else {
+    if (!keeps_old) {
         if (exchange(temporary, path)) return;  // the old one has the temporary name now
         if (errno != EINVAL && errno != ENOSYS) throw system_error("put into place", path);
-        backup = rename_to_backup(path);
-        if (rename_to_new(temporary, path)) return temporary.clear();
     }
-    const int why = errno;
-    ::rename(backup->c_str(), path.c_str());
-    backup.reset();
-    throw system_error("put into place", path, why);
+    change_places();
+}
+
+/// Under a name that tells whoever comes after a kill which of the two has it, so that something stands at the path at
+/// every moment where the file system can do that. The old one is locked meanwhile, as the new one is.
+void OutputFolder::State::change_places() {
+    const Descriptor old(::open(path.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC));
+    if (old) ::flock(old.get(), LOCK_EX | LOCK_NB);
+    const fs::path swap = swap_name(path, temporary);
+    if (!rename_to_new(temporary, swap)) throw system_error("put into place", path);
+    if (!exchange(swap, path)) {
+        const int why = errno;
+        ::rename(swap.c_str(), temporary.c_str());
+        if ((why != EINVAL && why != ENOSYS) || !rename_to_new(path, swap))
+            throw system_error("put into place", path, why);
+        if (!rename_to_new(temporary, path)) {
+            const int no_place = errno;
+            ::rename(swap.c_str(), path.c_str());
+            throw system_error("put into place", path, no_place);
+        }
+    }
+    try {
+        backup = rename_to_backup(swap, path);
+        temporary.clear();
+    } catch (const Error&) {
+        if (exchange(swap, path)) {
+            ::rename(swap.c_str(), temporary.c_str());
+        } else {
+            ::rename(path.c_str(), temporary.c_str());
+            ::rename(swap.c_str(), path.c_str());
+        }
+        throw;
+    }
 }
 
 void OutputFolder::take_back() noexcept {

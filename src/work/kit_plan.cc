@@ -120,14 +120,20 @@ void KitJob::State::undo_former() {
                     .hint("nothing was touched; undo, and look for the edition that the newer kit is for");
             }
     const fs::path file = really_absolute(request.given.front());
-    OutputFile record(renewal_path(file), {.replace = Replace::without_backup});
-    record.write(bytes_of(receipt_to_json(*request.renews)));
-    record.commit(work.progress);
+    {
+        OutputFile record(renewal_path(file), {.replace = Replace::without_backup});
+        record.write(bytes_of(receipt_to_json(*request.renews)));
+        record.commit(work.progress);
+    }
     try {
         if (receipt_of(file)) undo_last(file, {}, work);
     } catch (...) {
-        if (receipt_of(file)) forget_renewal(file);  // nothing was undone
-        throw;
+        const std::exception_ptr why = std::current_exception();
+        try {
+            if (receipt_of(file)) forget_renewal(file);  // nothing was undone
+        } catch (const Error&) {                         // then the next call finds it
+        }
+        std::rethrow_exception(why);
     }
     undone = true;
 }

@@ -221,6 +221,7 @@ KitRequest plan_kit_renewal(const fs::path& named, std::vector<std::string> newe
     std::string name = really_absolute(named).string();
     if (name.ends_with(ending)) name.resize(name.size() - ending.size());
     const fs::path file = name, folder = file.parent_path();
+    clear_leftovers(file);  // of a call that was killed: what stood there stands there again
     auto found = receipt_of(file);
     // Stopped when what was made before had been undone: its receipt is kept.
     std::error_code code;

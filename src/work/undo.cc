@@ -119,8 +119,7 @@ private:
     void remove(const InputFile& made, bool proven) {
         check_source();
         result_.kept = remove_file(file_, *made.stamp(), !proven);
-        remove_beside();
-        step_back();
+        tidy([&] { remove_beside(), step_back(); });
         result_.outcome = UndoOutcome::removed;
     }
 
@@ -143,16 +142,24 @@ private:
                 "look for another copy of what stood there before", work_.progress);
         write_earlier(identity_of(*stamp));
         result_.kept = put_backup_back(backup, *stamp, file_, *made.stamp(), !proven);
-        remove_beside();
-        step_back();
+        tidy([&] { remove_beside(), step_back(); });
         result_.outcome = UndoOutcome::restored;
     }
 
     /// Stopped before the receipt went.
     void stands_again() {
-        remove_beside();
-        step_back();
+        tidy([&] { remove_beside(), step_back(); });
         result_.outcome = UndoOutcome::restored;
+    }
+
+    /// The file is as it was before the change by now; what fails from here on is about what lies beside it.
+    template <class Work>
+    void tidy(Work&& work) try {
+        work();
+    } catch (Error& error) {
+        throw std::move(error).done(
+            "The change is undone; only its receipt or what lies beside it is still there, "
+            "and the same call removes that");
     }
 
     /// What was written together with the output, as far as it is proven to be that.
@@ -180,13 +187,13 @@ private:
         } else if (!receipt_.reverse.empty()) {
             const fs::path reverse = reverse_in_folder();
             result_.kept = rebuild_by(InputFile::record(reverse), made, proven);
-            drop_reverse();
+            tidy([&] { drop_reverse(); });
         } else if (!patch_.empty()) {
             result_.kept = rebuild_by(open_file(patch_, work_), made, proven);
         } else {
             throw no_way_back();
         }
-        step_back();
+        tidy([&] { step_back(); });
         result_.outcome = UndoOutcome::restored;
     }
 
@@ -211,8 +218,7 @@ private:
             throw Error(ErrorCode::io, fmt::format("there is no file {}", file_.string()))
                 .hint(receipt_.backup.empty() ? "" : fmt::format("its backup is {}", receipt_.backup));
         check_source();
-        remove_beside();
-        step_back();
+        tidy([&] { remove_beside(), step_back(); });
         result_.outcome = UndoOutcome::removed_already;
     }
 
@@ -224,8 +230,7 @@ private:
             if (stamp && compare_file(backup, receipt_.source.digests, work_.progress).empty())
                 remove_file(backup, *stamp, false);
         }
-        drop_reverse();
-        step_back();
+        tidy([&] { drop_reverse(), step_back(); });
         result_.outcome = UndoOutcome::restored;
     }
 
