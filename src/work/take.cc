@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cctype>
+#include <map>
 #include <set>
 
 #include "hotstitch/delivery.h"
@@ -120,9 +121,9 @@ private:
             return text;
         };
         const fs::path first = path;
-        for (int number = 2; !seen_.insert(key(path)).second; ++number)
+        for (int& number = numbers_[key(first)]; !seen_.insert(key(path)).second;)
             path = first.parent_path() /
-                   fmt::format("{} ({}){}", first.stem().string(), number, first.extension().string());
+                   fmt::format("{} ({}){}", first.stem().string(), ++number + 1, first.extension().string());
         if (path.generic_string() != name && !name.ends_with(path.generic_string()))
             result_.renamed.emplace_back(name, path.generic_string());
         return path;
@@ -172,6 +173,7 @@ private:
     OutputTree tree_;
     TakeResult result_;
     std::set<std::string> seen_;
+    std::map<std::string, int> numbers_;  ///< given to those of one name so far
 };
 
 }  // namespace
