@@ -23,7 +23,8 @@ constexpr std::array rows{
     Row{ErrorCode::usage, "receipt's name",
         "choose a shorter name for the output, or leave no receipt, with --no-receipt"},
     Row{ErrorCode::io, "receipt",
-        "only what was made without --no-receipt has one; a UPS patch can be undone without: name it"},
+        "if the file was renamed since, rename its receipt with it; --no-receipt makes none; a UPS patch can be undone "
+        "without: name it"},
     Row{ErrorCode::usage, "place of the result",
         "name an output with -o, replace the file itself with --in-place (it is kept as a backup), or write the change "
         "as a patch with --patch"},

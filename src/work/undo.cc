@@ -123,13 +123,20 @@ private:
         result_.outcome = UndoOutcome::removed;
     }
 
-    fs::path replaced_path() const {
-        fs::path path = path_beside(receipt_.replaced->path, folder_);
-        if (!is_backup_name(receipt_.replaced->path, file_.filename().string()))
-            throw Error(ErrorCode::damaged, "the receipt names a backup that is none of this file")
-                .in("replaced")
-                .found(receipt_.replaced->path);
+    /// What a receipt names, where the name shows that it is this file's.
+    fs::path own_path(const std::string& name, bool is_own, const char* field, std::string_view what) const {
+        fs::path path = path_beside(name, folder_);
+        if (!is_own)
+            throw Error(ErrorCode::damaged, fmt::format("the receipt names {} that is none of this file", what))
+                .in(field)
+                .found(name)
+                .hint("if the file was renamed since, give it and its receipt their old names, then undo it");
         return path;
+    }
+
+    fs::path replaced_path() const {
+        const std::string& name = receipt_.replaced->path;
+        return own_path(name, is_backup_name(name, file_.filename().string()), "replaced", "a backup");
     }
 
     /// What had been replaced stands at its place again.
@@ -235,21 +242,13 @@ private:
     }
 
     fs::path backup_path() const {
-        fs::path path = path_beside(receipt_.backup, folder_);
-        if (!is_backup_name(receipt_.backup, file_.filename().string()))
-            throw Error(ErrorCode::damaged, "the receipt names a backup that is none of this file")
-                .in("backup")
-                .found(receipt_.backup);
-        return path;
+        const std::string& name = receipt_.backup;
+        return own_path(name, is_backup_name(name, file_.filename().string()), "backup", "a backup");
     }
 
     fs::path reverse_in_folder() const {
-        fs::path path = path_beside(receipt_.reverse, folder_);
-        if (!is_reverse_name(receipt_.reverse, file_.filename().string()))
-            throw Error(ErrorCode::damaged, "the receipt names a reverse patch that is none of this file")
-                .in("reverse")
-                .found(receipt_.reverse);
-        return path;
+        const std::string& name = receipt_.reverse;
+        return own_path(name, is_reverse_name(name, file_.filename().string()), "reverse", "a reverse patch");
     }
 
     void drop_reverse() {
