@@ -4,9 +4,12 @@
 #include <fmt/format.h>
 #include <gtest/gtest.h>
 #include <sys/stat.h>
+#include <sys/wait.h>
 #include <unistd.h>
 
+#include <atomic>
 #include <cstdlib>
+#include <thread>
 
 #include "data_files.h"
 #include "disc.h"
@@ -114,6 +117,28 @@ TEST_F(Records, WhatIsWrittenIntoAFolderMeanwhileStays) {
     EXPECT_TRUE(folder.names().empty());
 }
 
+TEST_F(Records, AFolderWhoseNameIsTakenMeanwhileStaysUnderAnother) {
+    int taken = 0;
+    for (int round = 0; round < 300 && taken < 3; ++round) {
+        const TemporaryFolder here;
+        here.put("game/save.dat", "saved");
+        const FolderStamps seen;  // of a folder that was empty then
+        std::atomic<bool> stop = false, made = false;
+        std::thread other([&] {
+            while (!stop)
+                if (::mkdir((here / "game").c_str(), 0700) == 0) made = true;
+        });
+        EXPECT_THROW(remove_folder(here / "game", seen), Error);
+        stop = true;
+        other.join();
+        taken += made ? 1 : 0;
+        int saves = 0;
+        for (const std::string& name : here.names()) saves += name.ends_with("/save.dat") ? 1 : 0;
+        EXPECT_EQ(saves, 1);
+        EXPECT_EQ(fs::exists(here / "game/save.dat"), !made);
+    }
+}
+
 /// A kit that changes a folder.
 class FolderRecords : public Records {
 protected:
@@ -149,6 +174,21 @@ TEST_F(FolderRecords, UndoingAStoppedChangeKeepsWhatThePlayerChangedSince) {
         EXPECT_EQ(kept, 3) << "killed at call " << at << undone.out;
     }
     EXPECT_GT(tried, 5);
+}
+
+TEST_F(FolderRecords, OneThatIsAFileSystemSaysSoFirst) {
+    const std::string mounted = "unshare -Urm sh -c 'cd \"$1\" && mount --bind prog prog && shift && \"$@\"' sh '" +
+                                folder.path().string() + "' ";
+    if (std::system((mounted + "true 2>/dev/null").c_str()) != 0) GTEST_SKIP() << "nobody may mount here";
+    const auto there = folder.names();
+    const std::string call = mounted + std::getenv("HOTSTITCH_TOOL") + " apply prog gale.kit --in-place 2>'" +
+                             (folder / "said").string() + "'";
+    EXPECT_EQ(WEXITSTATUS(std::system(call.c_str())), 4);
+    EXPECT_NE(text_of(contents(folder / "said")).find("Nothing was written"), std::string::npos)
+        << text_of(contents(folder / "said"));
+    fs::remove(folder / "said");
+    EXPECT_EQ(folder.names(), there);
+    EXPECT_TRUE(contents(folder / "prog/kelp.dat") == demo::harbour_data(false));
 }
 
 TEST_F(FolderRecords, LinksInAWayBackAreNotFollowed) {
