@@ -313,10 +313,19 @@ std::optional<FolderWayBack> last_way_back(const fs::path& folder) {
     return last;
 }
 
+/// Also a folder of the same device that is mounted once more, which its number does not show.
+bool is_mount_point(const fs::path& folder) {
+    struct statx info {};
+    if (::statx(AT_FDCWD, folder.c_str(), AT_SYMLINK_NOFOLLOW, 0, &info) == 0 &&
+        (info.stx_attributes & STATX_ATTR_MOUNT_ROOT) != 0)
+        return true;
+    const auto own = stamp_of_folder(folder), beside = stamp_of_folder(folder.parent_path());
+    return !own || !beside || own->device != beside->device || folder == folder.root_path();
+}
+
 /// What goes and what comes is moved between the folder and what lies beside it.
 void refuse_mount_point(const fs::path& folder) {
-    const auto own = stamp_of_folder(folder), beside = stamp_of_folder(folder.parent_path());
-    if (own && beside && own->device == beside->device && folder != folder.root_path()) return;
+    if (!is_mount_point(folder)) return;
     throw Error(ErrorCode::unsupported,
                 fmt::format("{} is a file system of its own, and cannot be changed in its place", folder.string()))
         .in("folder")
