@@ -79,7 +79,7 @@ public:
 
     /// The whole content; lives as long as this object. Empty for what is computed. Where a file could not be mapped
     /// (little address space, some file systems) it is read into memory for this: large files are read as a source.
-    /// Throws Error(io), Error(limit) without memory.
+    /// Throws Error(io), std::bad_alloc.
     ByteView bytes() const;
     const std::filesystem::path& path() const noexcept;
     /// Where it was named or, for what was unpacked, "ARCHIVE:MEMBER".
@@ -339,8 +339,9 @@ HOTSTITCH_EXPORT FolderWayBack undo_folder(const std::filesystem::path& folder, 
 
 /// Removes temporary files that killed processes left for the output at this path. OutputFile does so itself.
 HOTSTITCH_EXPORT void clear_leftovers(const std::filesystem::path& path) noexcept;
-/// The same of all outputs in a folder that is ours alone, and backups there that are only a second name of their file.
-HOTSTITCH_EXPORT void clear_own_folder(const std::filesystem::path& folder) noexcept;
+/// The same of all outputs in a folder that is ours alone; with `backups`, also those that are only a second name of
+/// their file.
+HOTSTITCH_EXPORT void clear_own_folder(const std::filesystem::path& folder, bool backups = true) noexcept;
 
 /// Whether `name` is one that OutputFile gives to a backup of `file`, for example "kelp.sfc.2026-11-23-075141.backup".
 HOTSTITCH_EXPORT bool is_backup_name(std::string_view name, std::string_view file);

@@ -17,7 +17,6 @@
 #include "io/names.h"
 #include "io/positioned.h"
 #include "io/system_error.h"
-#include "source/whole.h"
 
 namespace hotstitch {
 
@@ -242,7 +241,7 @@ ByteView InputFile::bytes() const {
     State& s = *state_;
     if (s.positioned)
         std::call_once(s.read_whole, [&] {
-            in_memory([&] { s.memory.resize(static_cast<std::size_t>(s.positioned->size())); });
+            s.memory.resize(static_cast<std::size_t>(s.positioned->size()));
             s.positioned->read(0, s.memory.size(), s.memory);
             s.bytes = s.memory;
         });

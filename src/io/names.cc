@@ -272,11 +272,12 @@ void clear_leftovers(const fs::path& named) noexcept try {
 } catch (const std::exception&) {  // leftovers may stay
 }
 
-void clear_own_folder(const fs::path& folder) noexcept try {
+void clear_own_folder(const fs::path& folder, bool backups) noexcept try {
     const std::vector<fs::path> entries = entries_of(folder);
     for (const fs::path& entry : entries) {
         const std::string name = entry.filename().string();
         if (is_temporary(name)) remove_left_behind(entry);
+        if (!backups) continue;
         // Its maker was killed before it replaced anything.
         struct stat info {
         }, own{};

@@ -78,7 +78,7 @@ void Shelf::State::begin() {
     }
     for (const char* const inside : {"mods", "original", "changed"}) {
         refuse_links(folder, folder / inside);
-        clear_own_folder(folder / inside);
+        clear_own_folder(folder / inside, std::string_view(inside) != "changed");  // nothing is removed there
     }
     clear_own_folder(folder);
     read();  // who held the lock before may have written it
