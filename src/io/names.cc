@@ -250,12 +250,16 @@ Descriptor open_temporary_folder(const fs::path& path, fs::path& temporary) {
 fs::path swap_name(const fs::path& path, const fs::path& fresh) {
     struct stat info {};
     if (::lstat(fresh.c_str(), &info) != 0) throw system_error("read", fresh);
-    return path.parent_path() / fmt::format("{}{:x}{}", temporary_prefix(path), info.st_ino, swap_suffix);
+    // Not the inode alone: some file systems number their files anew each time they are mounted.
+    const auto written = static_cast<std::uint64_t>(info.st_mtim.tv_sec) * 1'000'000'000 +
+                         static_cast<std::uint64_t>(info.st_mtim.tv_nsec);
+    const std::uint64_t mark = info.st_ino * 0x9E3779B97F4A7C15 ^ written;
+    return path.parent_path() / fmt::format("{}{:016x}{}", temporary_prefix(path), mark, swap_suffix);
 }
 
 fs::path rename_to_backup(const fs::path& path, const fs::path& as) {
     for (int number = 1;; ++number) {
-        const fs::path name = backup_name(as.empty() ? path : as, number);
+        fs::path name = backup_name(as.empty() ? path : as, number);
         if (rename_to_new(path, name)) return name;
         if (errno != EEXIST) throw system_error("keep a backup of", path);
     }
@@ -315,7 +319,7 @@ fs::path make_backup(const fs::path& file, const fs::path& as_named) {
     if (auto left = unused_backup(as, info)) return *left;
     fs::path copy;
     for (int number = 1;; ++number) {
-        const fs::path name = backup_name(as, number);
+        fs::path name = backup_name(as, number);
         if (copy.empty() && ::link(file.c_str(), name.c_str()) == 0) return name;
         if (copy.empty() && means_no_links(errno)) copy = copied(file, as);
         if (!copy.empty() && rename_to_new(copy, name)) return name;

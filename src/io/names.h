@@ -31,9 +31,9 @@ Descriptor open_only_temporary(const std::filesystem::path& path, std::filesyste
 /// The same, a folder.
 Descriptor open_temporary_folder(const std::filesystem::path& path, std::filesystem::path& temporary);
 
-/// The name ".NAME.INODE.swap.hotstitch" beside `path` under which `fresh`, by its inode, changes places with it.
-/// Whoever comes after a kill knows by it which of the two is there: the new one goes; the old one goes back into its
-/// place or, where that is taken, becomes a backup. Throws Error(io).
+/// The name ".NAME.MARK.swap.hotstitch" beside `path` under which `fresh` changes places with it; the mark is made of
+/// its inode and when it was written. Whoever comes after a kill knows by it which of the two is there: the new one
+/// goes; the old one goes back into its place or, where that is taken, becomes a backup. Throws Error(io).
 std::filesystem::path swap_name(const std::filesystem::path& path, const std::filesystem::path& fresh);
 
 /// The file or folder gets the dated name of a backup, which nobody else has, and which is returned. Throws Error(io).
