@@ -41,6 +41,24 @@ void write_picture(const ChartArguments& arguments, const Chart& chart, const st
     report.output_is(arguments.svg);
 }
 
+void state_verdict(const Chart& chart, const InputFile& source, Report& report) {
+    Json added = Json::array();
+    for (const auto& [name, size] : chart.added) added.push_back({{"name", as_utf8(name)}, {"size", size}});
+    std::vector<std::string> lines;
+    for (const auto& [name, size] : chart.added)
+        lines.push_back(fmt::format("{}, {}", escaped(name), counted(size, "byte", "bytes")));
+    report.list("added", "new files", lines, 10, added);
+    report.good(
+        chart.places + chart.added.size() == 0 ? "same" : "drawn",
+        chart.places + chart.added.size() == 0
+            ? "Nothing differs."
+            : fmt::format("{} changed in {}: {} of {}{}.", counted(chart.changed, "byte", "bytes"),
+                          counted(chart.places, "place", "places"), share_text(chart.changed, chart.source_size),
+                          shown(source.path()),
+                          chart.grown == 0 ? std::string()
+                                           : fmt::format("; {} come in", counted(chart.grown, "byte", "bytes"))));
+}
+
 }  // namespace
 
 void run(const ChartArguments& arguments, const Context& context, Report& report) {
@@ -96,21 +114,7 @@ void run(const ChartArguments& arguments, const Context& context, Report& report
         fmt::format("What differs: {} and {}", source.path().filename().string(), other.path().filename().string());
     if (!arguments.svg.empty()) write_picture(arguments, chart, title, report);
     if (chart.by_files) report.note("the files stand elsewhere on the other disc: they are compared one by one");
-    Json added = Json::array();
-    for (const auto& [name, size] : chart.added) added.push_back({{"name", as_utf8(name)}, {"size", size}});
-    std::vector<std::string> lines;
-    for (const auto& [name, size] : chart.added)
-        lines.push_back(fmt::format("{}, {}", escaped(name), counted(size, "byte", "bytes")));
-    report.list("added", "new files", lines, 10, added);
-    report.good(
-        chart.places + chart.added.size() == 0 ? "same" : "drawn",
-        chart.places + chart.added.size() == 0
-            ? "Nothing differs."
-            : fmt::format("{} changed in {}: {} of {}{}.", counted(chart.changed, "byte", "bytes"),
-                          counted(chart.places, "place", "places"), share_text(chart.changed, chart.source_size),
-                          shown(source.path()),
-                          chart.grown == 0 ? std::string()
-                                           : fmt::format("; {} come in", counted(chart.grown, "byte", "bytes"))));
+    state_verdict(chart, source, report);
 }
 
 }  // namespace hotstitch::cli

@@ -120,7 +120,7 @@ void show(const FieldsArguments& arguments, const FieldsJob& job, const Context&
                   {.first = unasked ? records_unasked : UINT64_MAX});
     state_maps(job, context, report);
     if (json) report.detail("tables", tables_json.finish());
-    report.block(std::move(text));
+    report.block(text);
     if (!cut.empty())
         report.next("to see all records of a table, name it",
                     fmt::format("hotstitch fields {} {}{}", shell_file(arguments.file), shell_word(cut),

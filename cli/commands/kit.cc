@@ -143,8 +143,8 @@ void verify_kit_receipt(const fs::path& file, const Receipt& receipt, const Cont
                     file_json(receipt.source.path, receipt.source.digests));
     const std::vector<std::string> wrong = not_as_made(receipt, folder, context);
     if (wrong.empty()) return report.good("as-made", fmt::format("{} is still what was made.", shown(file)));
-    std::vector<std::string> lines;
-    for (const std::string& one : wrong) lines.push_back(escaped(one));
+    std::vector<std::string> lines(wrong.size());
+    std::transform(wrong.begin(), wrong.end(), lines.begin(), [](const std::string& one) { return escaped(one); });
     report.list("found", "found", lines, 8, Json(lines));
     report.bad("not-as-made", fmt::format("{} is no longer what was made.", shown(file)));
 }
@@ -164,8 +164,9 @@ void check(const KitArguments& arguments, const Context& context, Report& report
     const std::vector<std::string> wrong = check_kit(kit, &unused);
     report.detail("made", false);
     if (!unused.empty()) {
-        std::vector<std::string> lines;
-        for (const std::string& name : unused) lines.push_back(escaped(name));
+        std::vector<std::string> lines(unused.size());
+        std::transform(unused.begin(), unused.end(), lines.begin(),
+                       [](const std::string& one) { return escaped(one); });
         report.list("unused", "named nowhere", lines, 8, Json(unused));
     }
     if (!wrong.empty()) {

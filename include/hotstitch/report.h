@@ -101,7 +101,7 @@ public:
     void list(const std::string& key, const std::string& label, const std::vector<std::string>& lines, std::size_t most,
               const JsonValue& value, std::uint64_t total = 0);
     /// Lines for people that are shown as they are, behind the facts: a table, a picture.
-    void block(std::string text) { block_ += std::move(text); }
+    void block(std::string_view text) { block_ += text; }
     const std::string& block() const noexcept { return block_; }
     /// In JSON only.
     void detail(std::string_view key, JsonValue value);
