@@ -286,7 +286,7 @@ protected:
 
 TEST_P(Faults, KilledAnywhere) {
     const int tried = at_each_call({"kill"}, {});
-    EXPECT_GE((tried + 1) * fault_stride(), 3);
+    EXPECT_GE(tried, 1);
     say_tried("killed at each call", GetParam().name, tried);
 }
 

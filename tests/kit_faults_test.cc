@@ -298,7 +298,7 @@ protected:
 
 TEST_P(KitFaults, KilledAnywhere) {
     const int tried = at_each_call("kill");
-    EXPECT_GE((tried + 1) * fault_stride(), 3);
+    EXPECT_GE(tried, 1);
     say_tried("killed at each call", GetParam().name, tried);
 }
 

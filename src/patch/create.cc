@@ -31,17 +31,10 @@ CreateReport written(const ByteSource& source, const ByteSource& target, ByteSin
     const MatchFacts matching = tell(old_bytes, new_bytes, *writer, meter);
     writer->finish();
 
-    const std::optional<WrittenSource> written = [&]() -> std::optional<WrittenSource> {
-        try {
-            return WrittenSource(patch);
-        } catch (const Error&) {
-            throw Error(ErrorCode::usage,
-                        "the patch's sink cannot give back what was written, so it cannot be checked");
-        }
-    }();
+    const WrittenSource made_patch(patch);
     Limits limits = options.limits;
-    limits.output = std::max<std::uint64_t>(limits.output_for(source.size(), written->size()), target.size());
-    const auto reader = open_patch(*written, limits);
+    limits.output = std::max<std::uint64_t>(limits.output_for(source.size(), made_patch.size()), target.size());
+    const auto reader = open_patch(made_patch, limits);
     const MemorySource made(new_bytes);
     const TargetComparison check = compare_with_target(*reader, source, made, limits, options.progress);
     // Should never happen; if it does, the maker must hear it before anybody gets the patch.

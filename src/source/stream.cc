@@ -27,7 +27,7 @@ std::optional<ByteView> ByteSink::written() {
 }
 
 std::uint64_t ByteSink::written_size() const {
-    throw Error(ErrorCode::unsupported, "this output cannot say how much was written to it");
+    throw Error(ErrorCode::unsupported, "this output cannot give back what was written to it");
 }
 
 WrittenSource::WrittenSource(ByteSink& sink)
