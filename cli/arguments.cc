@@ -119,7 +119,7 @@ std::string wrapped(const std::string& help) {
             if (end == std::string::npos || end <= indent.size()) end = line.find(' ', width);
             if (end == std::string::npos) break;
             out += line.substr(0, end) + "\n";
-            line = indent + line.substr(end + 1);
+            line.replace(0, end + 1, indent);
         }
         out += line + "\n";
     }

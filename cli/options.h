@@ -22,6 +22,7 @@ template <class T>
 CLI::Option* add_choice(CLI::App& app, const std::string& name, T& value,
                         std::vector<std::pair<std::string, T>> choices, const std::string& description) {
     std::vector<std::string> words;
+    words.reserve(choices.size());
     for (const auto& choice : choices) words.push_back(choice.first);
     CLI::Option* const option = app.add_option_function<std::string>(
         name,

@@ -500,10 +500,61 @@ TEST_F(CliKit, BasesLieInArchivesAndInOtherForms) {
                       .c_str()),
               0);
     expect(say({"apply", "downloads", "fog", "-o", "out/"}, 0), {"Made 2 outputs"});
-    // Whole sectors hold the same disc: said, not "look for the edition".
-    fs::create_directory(folder / "raw");
+    const Bytes wanted = contents(folder / "out/games/Fog Signals/game.iso");
+    // Whole sectors hold the same disc, alone or in a folder; by its sheet, too. What is made is as the kit says.
     folder.put("raw/kelp.bin", demo::in_sectors(disc, 1));
-    expect(say({"apply", "raw/kelp.bin", "fog", "-o", "raw/out/"}, 1), {"sectors"});
+    folder.put("raw/kelp.cue", "FILE \"kelp.bin\" BINARY\n  TRACK 01 MODE1/2352\n    INDEX 01 00:00:00\n");
+    const char* const given[] = {"raw/kelp.bin", "raw/kelp.cue", "raw"};
+    for (const char* const one : given) {
+        SCOPED_TRACE(one);
+        expect(say({"verify", "fog", one}, 0), {"The kit fits", "read as the user data of its sectors"});
+        const std::string out = fmt::format("out-{}/", fs::path(one).filename().string());
+        expect(say({"apply", one, "fog", "-o", out}, 0), {"Made 2 outputs", "read as the user data of its sectors"});
+        EXPECT_EQ(contents(folder / (out + "games/Fog Signals/game.iso")), wanted);
+        expect(say({"verify", "--receipt", out + "games/Fog Signals/game.iso"}, 0), {"as "});
+        expect(say({"undo", out + "games/Fog Signals/game.iso"}, 0), {});
+        EXPECT_FALSE(fs::exists(folder / (out + "games")));
+    }
+    // In place, it stays in its sectors; the way back leads to the very file; renewing goes from it, too.
+    expect(say({"apply", "raw/kelp.bin", "fog", "--in-place"}, 0), {"read as the user data of its sectors"});
+    EXPECT_EQ(contents(folder / "raw/kelp.bin"), demo::in_sectors(wanted, 1));
+    folder.put("fog2/README.md", "Fog."), folder.put("fog2/berths.txt", "foggier\n"),
+        folder.put("fog2/cover.png", "picture");
+    write_kit("fog2", "Fog Signals", "1.3", "berths.txt");
+    expect(say({"renew", "raw/kelp.bin", "fog2"}, 0), {});
+    EXPECT_EQ(in_disc(contents(folder / "raw/kelp.bin"), "BERTHS.TXT"), bytes("foggier\n"));
+    expect(say({"undo", "raw/kelp.bin"}, 0), {});
+    EXPECT_EQ(contents(folder / "raw/kelp.bin"), demo::in_sectors(disc, 1));
+    // The right one as it stands comes before one that has to be read.
+    expect(say({"verify", "fog", "raw/kelp.bin", "kelp.iso", "--json"}, 2), {"kelp.bin is nothing that"});
+}
+
+TEST_F(CliKit, ABaseLiesInADiscOrBehindAHeader) {
+    const Bytes rom = demo::kelp_harbour(1), tides = demo::night_tides(rom);
+    folder.put("night/README.md", "Night."), folder.put("night/night.bps", create(rom, tides));
+    folder.put("night/kit.toml",
+               fmt::format("hotstitch-kit = 1\nname = \"Night Tides\"\nreadme = \"README.md\"\n[[base]]\nid = "
+                           "\"game\"\nany = [{{size = {}, crc32 = \"{}\"}}]\n[[step]]\napply = \"night.bps\"\nto = "
+                           "\"game\"\n[[output]]\nfrom = \"game\"\nname = \"{{name}}.sfc\"\n",
+                           rom.size(), crc32(rom).hex()));
+    const Bytes header(512, std::byte{7});
+    Bytes headered = header;
+    headered.insert(headered.end(), rom.begin(), rom.end());
+    folder.put("copier.smc", headered);
+    folder.put("collection.iso", demo::disc({{"GAMES/KELP.SFC", rom}, {"A.TXT", bytes("tide")}}));
+    expect(say({"apply", "copier.smc", "night", "-o", "a/"}, 0), {"read without its front header of 512 bytes"});
+    expect(say({"apply", "collection.iso", "night", "-o", "b/"}, 0), {"collection.iso:GAMES/KELP.SFC"});
+    for (const char* const made : {"a/Night Tides.sfc", "b/Night Tides.sfc"}) {
+        EXPECT_EQ(contents(folder / made), tides) << made;
+        expect(say({"undo", made}, 0), {});
+    }
+    expect(say({"apply", "copier.smc", "night", "--in-place"}, 0), {});
+    Bytes both = header;
+    both.insert(both.end(), tides.begin(), tides.end());
+    EXPECT_EQ(contents(folder / "copier.smc"), both) << "the header stays in front";
+    expect(say({"undo", "copier.smc"}, 0), {});
+    EXPECT_EQ(contents(folder / "copier.smc"), headered);
+    expect(say({"apply", "collection.iso", "night", "--in-place"}, 2), {"lies in another file"});
 }
 
 TEST_F(CliKit, ACutOneIsNotRight) {

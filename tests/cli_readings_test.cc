@@ -113,7 +113,7 @@ TEST_F(CliReadings, AreTheSameByEveryCommand) {
     EXPECT_LE(run({"chart", "small.gb", "nt.ips", "--json"}).json().value("changed_bytes", 0U), 65536U);
 }
 
-TEST_F(CliReadings, AKitNamesTheFormThatItsBaseIsWantedIn) {
+TEST_F(CliReadings, AKitReadsItsBaseAsApplyDoes) {
     const Bytes n64 = demo::nintendo_64_kelp();
     struct Form {
         const char* name;
@@ -132,13 +132,22 @@ TEST_F(CliReadings, AKitNamesTheFormThatItsBaseIsWantedIn) {
                                "\"game\"\nany = [{{size = {}, crc32 = \"{}\"}}]\n[[step]]\napply = \"p.bps\"\nto = "
                                "\"game\"\n[[output]]\nfrom = \"game\"\nname = \"night.bin\"\n",
                                base.size(), crc32(base).hex()));
+        const std::string made = fmt::format("made-{}", name);
         for (const auto& call : std::vector<std::vector<std::string>>{
-                 {"apply", name, "kit", "-o", "made/"}, {"verify", "kit", name}, {"shelf", name, "--keep", "kit"}}) {
+                 {"verify", "kit", name}, {"apply", name, "kit", "-o", made}, {"kit", "check", "kit", name}}) {
             said = run(call);
-            EXPECT_EQ(said.code, 1) << call.front() << said.err;
+            EXPECT_EQ(said.code, 0) << call.front() << said.err;
             EXPECT_TRUE(says(says_form)) << call.front() << said.out << said.err;
         }
-        EXPECT_FALSE(fs::exists(folder / "made"));
+        EXPECT_EQ(contents(folder / made), poked(base, 0x9000, 0x77));
+        // By turns in the game's place, it keeps the game's own form.
+        for (const auto& call :
+             std::vector<std::vector<std::string>>{{"shelf", name, "--keep", "kit"}, {"shelf", name, "--use", "kit"}})
+            EXPECT_EQ((said = run(call)).code, 0) << said.err;
+        EXPECT_EQ(contents(folder / name).size(), given.size());
+        EXPECT_NE(contents(folder / name), given);
+        EXPECT_EQ((said = run({"shelf", name, "--use", "original"})).code, 0) << said.err;
+        EXPECT_EQ(contents(folder / name), given);
     }
 }
 

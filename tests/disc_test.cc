@@ -221,6 +221,56 @@ TEST(DiscProperty, WhatIsPutInComesOutAndNothingElseChanges) {
     }
 }
 
+/// As many as there are at once, with new ones among them: the same disc as one after the other, and read again.
+TEST(DiscProperty, ManyAtOnceAreAsOneAfterTheOther) {
+    std::mt19937 random(11);
+    for (int round = 0; round < 60; ++round) {
+        const Bytes plain = demo::disc(random_files(random), {.joliet = random() % 2 == 0, .padding = random() % 3});
+        const Disc& form = images[random() % 3];
+        const Bytes image = form.make(plain);
+        auto wanted = files_of(image);
+        PutOptions options;
+        options.room = random() % 2 == 0 ? Room::append : Room::any, options.add = true;
+        std::vector<PartChange> changes;
+        for (auto& [name, content] : wanted) {
+            if (random() % 3 == 0) continue;
+            content = noise(random() % 3 == 0 ? content.size() : random() % 12'000, static_cast<unsigned>(random()));
+            changes.push_back({name, shared(content)});
+        }
+        if (random() % 2 == 0) {
+            const Bytes content = noise(random() % 5000, 5);
+            changes.push_back({"ADDED.BIN", shared(content), true});
+            wanted["ADDED.BIN"] = content;
+        }
+        SCOPED_TRACE(fmt::format("round {}: {} changes, {}", round, changes.size(), form.name));
+        if (changes.empty()) continue;
+        const MemorySource source(image);
+        const auto all = open_container(source)->change_all(changes, options);
+        ASSERT_TRUE(all);
+        ASSERT_EQ(all->parts.size(), changes.size());
+        const Bytes made = changed(image, all->change);
+        for (const auto& [name, content] : files_of(made))
+            EXPECT_TRUE(wanted[name] == content) << name << ", " << wanted[name].size() << " bytes";
+        if (const auto check = check_sectors(MemorySource(made))) {
+            EXPECT_EQ(check->wrong, 0U);
+        }
+        Bytes one_by_one = image;
+        for (const PartChange& change : changes) {
+            const MemorySource now(one_by_one);
+            const auto container = open_container(now);
+            const PutResult result = change.add
+                                         ? container->add(change.name, change.content, options)
+                                         : container->put(find_part(*container, change.name), change.content, options);
+            one_by_one = changed(one_by_one, result.change);
+        }
+        // A file that shrank last leaves sectors that are then no padding any more, where at once it is not in the way.
+        EXPECT_LE(made.size(), one_by_one.size());
+        if (made.size() == one_by_one.size()) {
+            EXPECT_TRUE(made == one_by_one);
+        }
+    }
+}
+
 TEST(Disc, PutNeverMovesWhatItWasNotAskedToMove) {
     const Bytes image = plain_disc();
     const MemorySource source(image);

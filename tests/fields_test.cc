@@ -416,12 +416,11 @@ TEST(Fields, AMapForAPartIsUsedThere) {
         auto maps = std::make_shared<Maps>();
         maps->add(read);
         limits.maps = maps;
-        std::vector<SharedSource> kept;
         const MemorySource source(small), content(data);
         const ChangeList change = change_inside(
             borrowed(source), {"p", "content"},
             [&](const SharedSource& old, const Limits&) { return differences(*old, content); }, {.room = Room::rebuild},
-            limits, kept);
+            limits);
         return changed(small, change);
     }();
     Bytes file(16);

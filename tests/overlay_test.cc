@@ -117,7 +117,6 @@ TEST(ChangeInside, GoesThroughAllThatIsAround) {
     maps->add(read_map(demo::map_of(false), "kelp", [](const std::string&) { return makers::bytes(demo::letters()); }));
     limits.maps = maps;
     const MemorySource source(disc);
-    std::vector<SharedSource> kept;
     const Bytes louder(100, std::byte{0x5A});
     const ChangeList change = change_inside(
         borrowed(source), {"GAME/KELP.DAT", "sounds/HORN"},
@@ -125,7 +124,7 @@ TEST(ChangeInside, GoesThroughAllThatIsAround) {
             EXPECT_EQ(content->size(), 100U);
             return differences(*content, MemorySource(louder));
         },
-        {}, limits, kept);
+        {}, limits);
     const Bytes made = changed(disc, change);
     const MemorySource after(made);
     MemorySink data;
@@ -137,10 +136,10 @@ TEST(ChangeInside, GoesThroughAllThatIsAround) {
               std::to_integer<unsigned>(data.bytes()[0x10]) | std::to_integer<unsigned>(data.bytes()[0x11]) << 8)
         << "the map's checksum follows";
     const auto nothing = [](const SharedSource& content, const Limits&) { return ChangeList(content->size()); };
-    EXPECT_TRUE(change_inside(borrowed(source), {"A.TXT"}, nothing, {}, limits, kept).empty());
+    EXPECT_TRUE(change_inside(borrowed(source), {"A.TXT"}, nothing, {}, limits).empty());
     for (const std::vector<std::string>& names :
          {std::vector<std::string>{"B.TXT"}, {"A.TXT", "content"}, {"GAME/KELP.DAT", "sounds/DRUM"}})
-        EXPECT_THROW(change_inside(borrowed(source), names, nothing, {}, limits, kept), Error) << names.back();
+        EXPECT_THROW(change_inside(borrowed(source), names, nothing, {}, limits), Error) << names.back();
 }
 
 TEST(Maps, GoAlongIntoTheirParts) {

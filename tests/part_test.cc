@@ -87,8 +87,6 @@ TEST_F(Parts, OfCartridgesAreTheHeaderAndTheBanks) {
 }
 
 TEST_F(Parts, AreFoundByNamesAsPeopleTypeThem) {
-    EXPECT_EQ(split_address("a:b\\:c:d"), (std::vector<std::string>{"a", "b:c", "d"}));
-    EXPECT_THROW(split_address(std::string(200, ':')), Error);
     const Bytes zip = contents(folder / "shelf.zip");
     const MemorySource packed(zip);
     const auto shelf = open_container(packed);

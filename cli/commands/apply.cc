@@ -32,7 +32,7 @@ ApplyRequest request_from(const ApplyArguments& arguments) {
     for (std::size_t i = 1; i < request.patches.size(); ++i) {
         std::error_code code;
         const std::string& name = request.patches[i];
-        if (name != "-" && !fs::exists(name, code) && split_file(name).second.empty() && request.output.empty())
+        if (name != "-" && !fs::exists(name, code) && !address_of(name).names_part() && request.output.empty())
             throw Error(ErrorCode::io, fmt::format("cannot open {}: No such file or directory", name))
                 .hint(fmt::format("if that is to be the output: -o {}", shell_file(name)));
     }
@@ -64,7 +64,7 @@ void state_what_was_checked(const ApplyStage& stage, bool last, Report& report) 
                                 words_for_checks_of(stage)),
                     true);
     }
-    report.detail("checked", std::move(checked));
+    report.detail("checked", checked);
 }
 
 void state_stage(const ApplyStage& stage, bool first, bool last, Report& report) {

@@ -178,7 +178,7 @@ void set(const FieldsArguments& arguments, const FieldsJob& job, const Context& 
 void save(const FieldsArguments& arguments, const FieldsJob& job, const EditList& list, const Context& context,
           Report& report) {
     const std::filesystem::path path = arguments.save;
-    refuse_inputs(path, {job.file().path(), split_file(arguments.compare).first});
+    refuse_inputs(path, {job.file().path(), address_of(arguments.compare).file});
     refuse_inputs(path, context.read);
     OutputFile file(path, {.replace = arguments.rewrite.flags.mode()});
     const std::string text = edit_list_text(list);

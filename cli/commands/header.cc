@@ -45,10 +45,9 @@ void show(const InputFile& file, Report& report) {
 }
 
 /// What is done to what the address names, as a change of the file around it.
-ChangeList around(const ChangedFile& changed, const ChangeList& change, const Context& context,
-                  std::vector<SharedSource>& kept) {
+ChangeList around(const ChangedFile& changed, const ChangeList& change, const Context& context) {
     return change_in(
-        changed, [&](const SharedSource&, const Limits&) { return change; }, {}, context, kept);
+        changed, [&](const SharedSource&, const Limits&) { return change; }, {}, context);
 }
 
 void strip(const HeaderArguments& arguments, const ChangedFile& changed, const InputFile& part, const Context& context,
@@ -77,8 +76,7 @@ void strip(const HeaderArguments& arguments, const ChangedFile& changed, const I
         report.warn("what is left is still interleaved; the mend de-interleave of the whole file takes both off");
     request.what = {fmt::format("strip-header {}", plan.header.size())};
     request.aside_bytes = plan.header;
-    std::vector<SharedSource> kept;
-    const auto place = write_rewritten(file, around(changed, plan.change, context, kept), request, context, report);
+    const auto place = write_rewritten(file, around(changed, plan.change, context), request, context, report);
     if (!request.aside.empty()) path_fact(report, "kept", "header kept", request.aside);
     if (place)
         report.good("stripped", fmt::format("Made {}: without its front header of {}.", *place,
@@ -110,8 +108,7 @@ void attach(const HeaderArguments& arguments, const ChangedFile& changed, const 
     RewriteRequest request = rewrite_request(arguments.rewrite, file);
     if (!arguments.from.empty()) request.read.emplace_back(arguments.from);
     request.what = {fmt::format("attach-header {}", size)};
-    std::vector<SharedSource> kept;
-    const auto place = write_rewritten(file, around(changed, change, context, kept), request, context, report);
+    const auto place = write_rewritten(file, around(changed, change, context), request, context, report);
     if (!arguments.nes.empty())
         for (const std::string& warning : identify(ChangedSource(part, change)).warnings) report.warn(warning);
     if (place)

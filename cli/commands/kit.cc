@@ -52,8 +52,9 @@ void state_made(const KitJob& job, Report& report) {
         std::any_of(result.made.begin(), result.made.end(), [](const auto& m) { return m.from_base && !m.checked; });
     if (unchecked) report.unchecked("what comes out of the base: the kit names no checksum of it");
     for (const KitInput& kit : job.kits()) {
-        const std::string readme =
-            kit.is_folder() ? (kit.path() / kit.kit().readme).string() : kit.path().string() + ":" + kit.kit().readme;
+        const std::string readme = kit.is_folder()
+                                       ? (kit.path() / kit.kit().readme).string()
+                                       : joined_address(kit.path().string(), escaped_part(kit.kit().readme));
         if (kit.is_folder())
             report.next(fmt::format("read {}", escaped(readme)));
         else

@@ -96,7 +96,7 @@ void run(const MendArguments& arguments, const Context& context, Report& report)
     options.limits = context.limits;
     options.content = [&](const std::string& name) {
         const InputFile content = open_file(name, context);
-        request.read.emplace_back(split_file(name).first);
+        request.read.emplace_back(address_of(name).file);
         return head_of(content, static_cast<std::size_t>(std::min(content.size(), context.limits.memory)));
     };
     if (arguments.mends.empty()) {
@@ -116,11 +116,13 @@ void run(const MendArguments& arguments, const Context& context, Report& report)
         return list_mends(arguments, part, identity, options, report);
     }
     file_fact(report, "file", file.path(), {.size = file.size()});
-    if (!changed.inside.empty()) report.fact("part", "part", escaped(changed.inside), as_utf8(changed.inside));
+    if (!changed.inside.empty()) {
+        const std::string inside = joined_address(changed.inside);
+        report.fact("part", "part", escaped(inside), as_utf8(inside));
+    }
     std::vector<MendRequest> requests;
     for (const std::string& text : arguments.mends) requests.push_back(request_from(text));
     MendPlan plan;
-    std::vector<SharedSource> kept;
     const ChangeList change = change_in(
         changed,
         [&](const SharedSource& content, const Limits& limits) {
@@ -128,7 +130,7 @@ void run(const MendArguments& arguments, const Context& context, Report& report)
             plan = plan_mends(*content, requests, options);
             return plan.change;
         },
-        {.allow = options.allow}, context, kept);
+        {.allow = options.allow}, context);
     state_plan(plan, report);
     if (!plan.changes()) {
         std::string why = fmt::format("{} is as it should be", shown(file.path()));

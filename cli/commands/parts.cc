@@ -78,7 +78,7 @@ void container_fact(const OpenedParts& opened, const char* key, const char* labe
 }
 
 void compare(const Container& container, const PartsArguments& arguments, const Context& context, Report& report) {
-    const OpenedParts other = open_parts(arguments.compare, context);
+    const OpenedParts other = open_parts(address_of(arguments.compare), context);
     container_fact(other, "other", "compared with", report);
     const std::vector<ListedPart> rows = compare_parts(container, *other.container, arguments.request, context);
     state_rows(rows, report);
@@ -100,7 +100,7 @@ void compare(const Container& container, const PartsArguments& arguments, const 
 }  // namespace
 
 void run(const PartsArguments& arguments, const Context& context, Report& report) {
-    const OpenedParts opened = open_parts(arguments.file, context);
+    const OpenedParts opened = open_parts(address_of(arguments.file), context);
     container_fact(opened, "container", "file", report);
     if (opened.file && !opened.file->sheet().empty()) path_fact(report, "sheet", "by sheet", opened.file->sheet());
     if (!arguments.compare.empty()) return compare(*opened.container, arguments, context, report);
@@ -113,7 +113,7 @@ void run(const PartsArguments& arguments, const Context& context, Report& report
     report.good("listed", fmt::format("{} in {}.", counted(rows.size(), "part", "parts"), shown(handed_in(opened))));
     if (!rows.empty())
         report.next("to take one out",
-                    fmt::format("hotstitch take {}{}", shell_file(arguments.file + ":" + rows.front().address),
+                    fmt::format("hotstitch take {}{}", shell_file(joined_address(arguments.file, rows.front().address)),
                                 what_opened_it(context.common)));
 }
 

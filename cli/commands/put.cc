@@ -32,10 +32,13 @@ void state_steps(const PutPlan& plan, Report& report) {
                         {"size_after", step.size_after},
                         {"changed_bytes", step.changed},
                         {"mended_bytes", step.mended}});
+    std::vector<std::string> lines;
     for (const PutStep& step : plan.steps) {
-        report.fact("parts", "put", words_for_put(step), list);
+        lines.push_back(words_for_put(step));
         for (const std::string& warning : step.warnings) report.warn(escaped(warning));
     }
+    constexpr std::size_t shown_steps = 24;
+    report.list("parts", "put", lines, shown_steps, list);
 }
 
 /// A folder with "sys/" and "files/" becomes a disc.
@@ -50,7 +53,7 @@ void run_on_folder(const PutArguments& arguments, std::vector<PutItem> items, co
     report.fact("files", "files", grouped(disc.files), disc.files);
     RewriteRequest request = rewrite_request(arguments.rewrite, disc.begin);
     request.what.push_back("rebuild " + arguments.file);
-    for (const PutItem& item : items) request.read.emplace_back(split_file(item.from).first);
+    for (const PutItem& item : items) request.read.emplace_back(address_of(item.from).file);
     request.read.insert(request.read.end(), disc.read.begin(), disc.read.end());
     const auto place = write_rewritten(disc.begin, disc.change, request, context, report);
     if (place)
@@ -68,15 +71,15 @@ void run(const PutArguments& arguments, const Context& context, Report& report) 
     if (std::filesystem::is_directory(arguments.file, code))
         return run_on_folder(arguments, std::move(parts), context, report);
     // A part of a file is changed by changing the file.
-    const auto [name, inside] = split_file(arguments.file);
-    const InputFile file = open_for_change(name, inside, context);
+    const ChangedFile named = open_to_change(arguments.file, context, Left::archives);
+    const InputFile& file = named.file;
+    const std::string inside = joined_address(named.inside);
     RewriteRequest request = rewrite_request(arguments.rewrite, file);
     file_fact(report, "file", file.path(), {.size = file.size()});
     if (!file.sheet().empty()) path_fact(report, "sheet", "by sheet", file.sheet());
     if (parts.empty())
         throw Error(ErrorCode::usage, "it is not said what to put in").wanted("PART=FILE, or --remove PART");
-    for (PutItem& item : parts)
-        if (!inside.empty()) item.part.insert(0, inside + ":");
+    for (PutItem& item : parts) item.part = joined_address(inside, item.part);
     const PutPlan plan = plan_put(file, parts, arguments.options, context);
     request.read = plan.read;
     state_steps(plan, report);

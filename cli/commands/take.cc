@@ -13,7 +13,7 @@ namespace {
 
 TakeResult take_to_stream(const std::vector<std::string>& addresses, bool stored, const Context& context) {
     const std::string& address = addresses.front();
-    if (addresses.size() != 1 || address.ends_with('/') || address.ends_with(':'))
+    if (addresses.size() != 1 || address_of(address).names_all())
         throw Error(ErrorCode::usage, "only one part can go to standard output").hint("name a folder with -o");
     ScratchFile scratch;
     const Part part = take_part(address, scratch, context, stored);
@@ -50,7 +50,7 @@ void state_taken(const TakeResult& result, Report& report) {
 
 void run(const TakeArguments& arguments, const Context& context, Report& report) {
     for (const std::string& address : arguments.request.addresses)
-        if (split_file(address).second.empty() && !address.ends_with(':'))
+        if (!address_of(address).names_part())
             throw Error(ErrorCode::usage, fmt::format("{} names no part", address))
                 .hint(fmt::format("see what there is: hotstitch parts {}", shell_file(address)));
     TakeRequest request = arguments.request;

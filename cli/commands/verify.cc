@@ -81,8 +81,9 @@ struct Wanted {
 
 Report report_of(const VerifiedFile& file, const Wanted& wanted) {
     Report part("source");
-    const Json names = file_json(file.from_archive ? fs::path(file.name + ":" + file.path.filename().string())
-                                                   : fs::path(file.error ? file.name : file.path.string()));
+    const Json names =
+        file_json(file.from_archive ? fs::path(joined_address(file.name, escaped_part(file.path.filename().string())))
+                                    : fs::path(file.error ? file.name : file.path.string()));
     part.detail("path", names["path"]);
     part.detail("part", names["part"]);
     if (file.error) return part.conclude(*file.error), part;
@@ -190,6 +191,7 @@ void verify_receipt(const std::string& name, const Context& context, Report& rep
         return f.path.empty() ? "what came through a pipe" : escaped(f.path);
     };
     report.fact("made_of", "of", name_of(receipt.source), file_json(receipt.source.path, receipt.source.digests));
+    if (!receipt.part.empty()) report.fact("part", "patched part", escaped(receipt.part), as_utf8(receipt.part));
     for (const std::string& mend : receipt.mends)
         report.fact("mends", "mended", escaped(words_for_mend(mend)), Json(receipt.mends));
     Json made_by = Json::array();

@@ -51,6 +51,11 @@ public:
     /// One more splice as it is. Throws as the others do.
     void put(Splice splice) { insert(std::move(splice)); }
 
+    /// Keeps alive what pieces read from besides the source, and what `other` keeps so: for as long as this list, any
+    /// that it is joined into, and any ChangedSource made by one of them.
+    void hold(std::shared_ptr<const void> read) { held_.push_back(std::move(read)); }
+    void hold(const ChangeList& other) { held_.insert(held_.end(), other.held_.begin(), other.held_.end()); }
+
     bool empty() const noexcept { return splices_.empty(); }
     const std::vector<Splice>& splices() const noexcept { return splices_; }
     std::uint64_t source_size() const noexcept { return source_size_; }
@@ -78,6 +83,7 @@ private:
 
     std::uint64_t source_size_;
     std::vector<Splice> splices_;
+    std::vector<std::shared_ptr<const void>> held_;
 };
 
 /// Where two files differ at the same places; what only one of them has, counts as different and lies at the end.
@@ -108,6 +114,7 @@ public:
 
 private:
     SharedSource source_;
+    std::vector<std::shared_ptr<const void>> held_;
     std::vector<Piece> pieces_;
     std::vector<std::uint64_t> ends_;  ///< of each piece, in bytes of the result
     std::uint64_t size_ = 0;

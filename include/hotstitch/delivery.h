@@ -35,6 +35,10 @@ HOTSTITCH_EXPORT void refuse_inputs(const std::filesystem::path& output, const s
 HOTSTITCH_EXPORT void refuse_inputs(const std::filesystem::path& output,
                                     const std::vector<std::filesystem::path>& inputs);
 
+/// Throws Error(unsupported) when the output has the extension of the archive or compressed copy that the source came
+/// out of, and would be none: these are only read.
+HOTSTITCH_EXPORT void refuse_packed_name(const std::filesystem::path& output, const InputFile& source);
+
 /// Files that a game looks for under its own name: sound tracks, cue sheets, numbered tracks.
 /// An output's name from a pattern such as "games/{title} [{serial}]/game.iso": {title}, {serial}, {region},
 /// {revision}, {platform} as the file says of itself, {name} and {extension} of the output as it would be called
@@ -106,7 +110,7 @@ public:
     /// `source` has to outlive it. Throws what OutputFile throws, and Error(exists) when something stands where the
     /// receipt goes that is no receipt of this output.
     Delivery(const InputFile& source, const std::filesystem::path& output, const DeliveryOptions& options,
-             const WorkOptions& work);
+             WorkOptions work);
 
     /// To be written, before finish().
     OutputFile& output() noexcept { return *output_; }

@@ -98,7 +98,6 @@ struct FieldPlan {
     ChangeList change;                ///< of the file
     std::vector<std::string> mended;  ///< checks that were right and were put right again
     std::vector<std::string> warnings;
-    std::vector<std::shared_ptr<const ByteSource>> kept;  ///< what the change reads besides the file
 };
 
 struct FieldComparison {

@@ -12,6 +12,7 @@
 #include <utility>
 #include <vector>
 
+#include "hotstitch/address.h"
 #include "hotstitch/checks.h"
 #include "hotstitch/export.h"
 #include "hotstitch/file_io.h"
@@ -33,18 +34,15 @@ struct WorkOptions {
     std::vector<std::filesystem::path> read{};
 };
 
-/// "FILE:PART:PART" as the file and the rest; an existing file of the whole name wins, and the rest is then empty.
-HOTSTITCH_EXPORT std::pair<std::string, std::string> split_file(const std::string& address);
+/// What somebody has typed, held against the disk: an existing file of the whole name wins; else the file's name ends
+/// at the first colon behind a file, drive or folder.
+HOTSTITCH_EXPORT Address address_of(const std::string& text);
 
 /// Opens "FILE" or a part of it, "FILE:PART:PART". `inside` becomes the limits with which to open what is in it. Throws
 /// what InputFile and extract_part throw.
 HOTSTITCH_EXPORT InputFile open_file(const std::string& address, const WorkOptions& options = {},
                                      Limits* inside = nullptr);
-
-/// The file that is changed when a part of it is: of a cue sheet, the file that the track lies in which `inside` begins
-/// with. Throws as open_file() does.
-HOTSTITCH_EXPORT InputFile open_for_change(const std::string& name, const std::string& inside,
-                                           const WorkOptions& options = {});
+HOTSTITCH_EXPORT InputFile open_file(const Address& address, const WorkOptions& options = {}, Limits* inside = nullptr);
 
 /// A part of an open file by its name ("content" or "" of what a gz or xz holds), in an unnamed temporary file. Throws
 /// Error(usage) when the file has no parts or none of this name, and what extracting throws (part.h).
@@ -82,19 +80,24 @@ HOTSTITCH_EXPORT bool are_swapped(const InputFile& source, const InputFile& patc
 HOTSTITCH_EXPORT bool archives_are_swapped(const std::string& source, const std::string& patch,
                                            const WorkOptions& options = {});
 
-/// What changes where an address is named: a file, and the address of the part in it; empty: all of it. Archives are
-/// only read, so of "a.zip:disc.iso:PART" that is disc.iso, as if it lay beside the archive. `unpacked`: of
-/// "FILE:content" of a packed file, that content, as a file of its own.
+/// What of the way to a part is not closed again, but left as if what was in it lay beside it.
+enum class Left {
+    archives,    ///< of several files: these are only read
+    compressed,  ///< those, and files that are compressed as a whole: what is in them is the file
+    packed,      ///< those, and what a codec has packed
+};
+/// What changes where an address is named: a file, and the names that lead to the part in it; none: all of it. Of
+/// "a.zip:disc.iso:PART" that is disc.iso.
 struct ChangedFile {
     InputFile file;
-    std::string inside{};
+    std::vector<std::string> inside{};
 };
 HOTSTITCH_EXPORT ChangedFile open_to_change(const std::string& address, const WorkOptions& options = {},
-                                            bool unpacked = false);
+                                            Left left = Left::compressed);
 
 /// The change of the file that follows from one of what is inside, to which the address leads. As change_inside().
 HOTSTITCH_EXPORT ChangeList change_in(const ChangedFile& changed, const ChangePart& change, const PutOptions& put,
-                                      const WorkOptions& options, std::vector<SharedSource>& kept);
+                                      const WorkOptions& options);
 
 struct SourceFile {
     InputFile file;

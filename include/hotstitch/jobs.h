@@ -133,6 +133,9 @@ struct RewriteRequest {
     Replace replace = Replace::never;
     bool receipt = true, digests = false;
     std::vector<std::string> what{};  ///< done to the file, as codes, for the receipt: "checksum", "strip-header 512"
+    /// Where patches did it instead: what the receipt says of them (patches, part, representation, mends).
+    std::optional<Receipt> patched{};
+    std::optional<Receipt> renews{};            ///< of the output that is made anew
     std::vector<std::filesystem::path> read{};  ///< what the change was made of besides: never written over
     /// What is taken off and kept in a file of its own, which appears together with the output; empty: nothing.
     std::filesystem::path aside{};

@@ -9,6 +9,7 @@
 #include <utility>
 #include <vector>
 
+#include "hotstitch/address.h"
 #include "hotstitch/digest.h"
 #include "hotstitch/export.h"
 #include "hotstitch/fields.h"
@@ -72,11 +73,11 @@ struct Kit {
     const KitBase* base(std::string_view id) const noexcept;
 };
 
-/// The id of the base that an address begins with, and the part; the id is empty where no base has it.
-HOTSTITCH_EXPORT std::pair<std::string, std::string> split_kit_address(const Kit& kit, std::string_view address);
+/// The id of a base, as the address's file, and the parts that lead on from there; all empty where no base has it.
+HOTSTITCH_EXPORT Address address_in_base(const Kit& kit, std::string_view text);
 
 /// A file of the kit and what is named inside it: "files/a.xz", "content".
-HOTSTITCH_EXPORT std::pair<std::string, std::string> split_kit_file(std::string_view address);
+HOTSTITCH_EXPORT Address address_in_kit(std::string_view text);
 
 /// What the texts {name}, {version} and {BASE} stand for; `editions`: name of the edition by base. Throws Error(usage)
 /// for a word that is not known, or a base that is not there.

@@ -75,7 +75,7 @@ struct KitNear {
     std::uint64_t size = 0;
     Digests digests{};
     std::string what{};                       ///< what it is, for people: "a SNES ROM: KELP HARBOUR, Americas"
-    std::optional<Representation> reading{};  ///< in which it is the base: the kit is for that form
+    std::optional<Representation> reading{};  ///< in which it would be the base, and something was lost
 };
 
 /// A base and what was found for it.
@@ -88,8 +88,12 @@ struct KitBaseFound {
     std::vector<std::string> again{};                           ///< where the same edition was found once more
     std::vector<KitNear> near{};                                ///< not found: what was given, the nearest first
     std::shared_ptr<const InputFile> file{};                    ///< of a file
-    std::filesystem::path folder{};                             ///< of a folder on the disk
-    std::shared_ptr<const Container> container{};               ///< of a folder that is an archive or a disc
+    /// In which the file is the base, where it is not as it stands: behind a front header, in another order, in whole
+    /// sectors. `as_read`: the digests of it so read.
+    std::optional<Representation> reading{};
+    Digests as_read{};
+    std::filesystem::path folder{};                ///< of a folder on the disk
+    std::shared_ptr<const Container> container{};  ///< of a folder that is an archive or a disc
     explicit operator bool() const noexcept { return !edition.empty(); }
 };
 

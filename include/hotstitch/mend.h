@@ -50,9 +50,8 @@ struct MendStep {
 };
 
 struct MendPlan {
-    std::vector<MendStep> steps;                          ///< in the order in which they are done
-    ChangeList change;                                    ///< of the file, all steps together
-    std::vector<std::shared_ptr<const ByteSource>> kept;  ///< what the change reads besides the file
+    std::vector<MendStep> steps;  ///< in the order in which they are done
+    ChangeList change;            ///< of the file, all steps together
     HOTSTITCH_EXPORT bool changes() const noexcept;
 };
 
@@ -80,9 +79,9 @@ HOTSTITCH_EXPORT MendPlan plan_mends(ByteView file, const std::vector<MendReques
                                      const MendOptions& options = {});
 
 /// `change`, and what puts the file's own checks right again that were right before it. Throws Error(refused) for an
-/// executable that is signed or looks packed, unless allowed. `kept` takes what the change reads besides the file.
+/// executable that is signed or looks packed, unless allowed.
 HOTSTITCH_EXPORT ChangeList keeping_checks(const ByteSource& file, const Identity& identity, ChangeList change,
-                                           const Allowed& allow, std::vector<SharedSource>& kept);
+                                           const Allowed& allow);
 
 /// What could be mended in this file; empty where it is no known image.
 HOTSTITCH_EXPORT std::vector<MendOffer> mends_for(const ByteSource& file, const MendOptions& options = {});

@@ -12,9 +12,11 @@
 #include <string_view>
 #include <vector>
 
+#include "hotstitch/address.h"
 #include "hotstitch/bytes.h"
 #include "hotstitch/change_list.h"
 #include "hotstitch/edit.h"
+#include "hotstitch/error.h"
 #include "hotstitch/export.h"
 #include "hotstitch/identity.h"
 #include "hotstitch/limits.h"
@@ -27,7 +29,8 @@ struct Part {
     std::string_view kind;  ///< stable, for programs: "file", "front-header", "header", "bank", "section", "content", …
     std::optional<std::uint64_t> size;    ///< bytes; of a member of an archive as it is stated there, unchecked
     std::optional<std::uint64_t> offset;  ///< in the container, where the part stands there in one piece as it is
-    Bytes head;                           ///< its first bytes, at most 512, where they are at hand
+    /// Reads its first bytes, at most 512, while it is visited; empty: they are not at hand, or the visit is over.
+    std::function<Bytes()> head{};
     bool encrypted = false;
     bool follows = false;  ///< the container makes it of its other parts: a table of its files
     /// Why it has no offset: "packed", "computed", "form 2", "in pieces", …; for people and programs.
@@ -65,6 +68,7 @@ struct PutResult {
     std::uint64_t moved_sectors = 0;            ///< by how much what follows it has moved
     std::optional<std::uint64_t> mended{};      ///< bytes outside the part that depend on it, where they are known
     std::vector<std::string> warnings{};
+    Part part{};  ///< of the container, that it is about
 };
 
 /// One of several changes that are made together: other content, one part more, or (no content) one less.
@@ -139,9 +143,14 @@ HOTSTITCH_EXPORT SharedSource plain_copy(const SharedSource& file);
 /// Such a plain image with its parts: the whole of it as `content`, then those of `disc`, which may be null.
 HOTSTITCH_EXPORT std::unique_ptr<Container> with_content(const ByteSource& plain, std::unique_ptr<Container> disc);
 
-/// The part of this name; where there is none, the only one whose name differs in case or in a version (";1") alone.
-/// Throws Error(usage) when there is none, naming the nearest ones, or when several differ so.
+/// The part of this name; where there is none, the only one whose name differs in case or in a version (";1") alone;
+/// else nothing. No part is opened or read for that. Throws Error(usage) when several differ so, Error(unsupported)
+/// where it would lie in an encrypted one.
+HOTSTITCH_EXPORT std::optional<Part> part_by_name(const Container& container, std::string_view name);
+/// The same, where there has to be one.
 HOTSTITCH_EXPORT Part find_part(const Container& container, std::string_view name);
+/// Error(usage) that names the nearest parts.
+HOTSTITCH_EXPORT Error no_such_part(const Container& container, std::string_view name);
 
 /// Extracts a part by its name, found as by find_part, and returns it; in one pass when it is spelt as it stands.
 HOTSTITCH_EXPORT Part extract_part(const Container& container, std::string_view name, ByteSink& out);
@@ -154,21 +163,33 @@ HOTSTITCH_EXPORT SharedSource content_of(const Container& container, const Part&
 /// Throws what reading a map's places throws.
 HOTSTITCH_EXPORT Limits limits_inside(const Limits& limits, const ByteSource& file, std::string_view part);
 
+/// How the outermost file is opened into its parts; empty: by open_container(). Whoever knows more of it than its bytes
+/// (a cue sheet that names it) says so here.
+using OpenOutermost = std::function<std::unique_ptr<Container>(const ByteSource& file, const Limits& limits)>;
+
+/// What the names lead to, from the outside in; no name: the file itself. Owns what it reads; null where there is no
+/// such part. `limits` become those of what is inside. Throws what part_by_name() and content_of() throw.
+HOTSTITCH_EXPORT SharedSource find_inside(SharedSource file, const std::vector<std::string>& names, Limits& limits,
+                                          const OpenOutermost& open = {});
+/// The same, where there has to be one: throws Error(usage) otherwise.
+HOTSTITCH_EXPORT SharedSource open_inside(SharedSource file, const std::vector<std::string>& names, Limits& limits,
+                                          const OpenOutermost& open = {});
+
+/// What happens to one part of an opened container, whose bytes `file` has.
+using ChangeContainer = std::function<PutResult(const Container& container, const std::string& name,
+                                                const SharedSource& file, const Limits& limits)>;
+/// The change of `file` that follows from one in the container to whose part the names lead, from the outside in; at
+/// least one name. Each container on the way is opened once, and closes what the one inside it has become. The result
+/// is that of the outermost. Throws Error(usage) where there is no such part, and what put() and `change` throw.
+HOTSTITCH_EXPORT PutResult change_container(const SharedSource& file, const std::vector<std::string>& names,
+                                            const ChangeContainer& change, const PutOptions& options,
+                                            const Limits& limits, const OpenOutermost& open = {});
+
 /// What changes a part, or the file itself, and with which limits it is looked into.
 using ChangePart = std::function<ChangeList(const SharedSource& content, const Limits& limits)>;
-/// The change of `file` that follows from one of the part to which the names lead, from the outside in; no name: of the
-/// file itself. `kept` takes what the change reads besides the file. Throws Error(usage) where there is no such part,
-/// and what put() and `change` throw.
+/// The same of the content of the part or, without a name, of the file itself.
 HOTSTITCH_EXPORT ChangeList change_inside(const SharedSource& file, const std::vector<std::string>& names,
                                           const ChangePart& change, const PutOptions& options, const Limits& limits,
-                                          std::vector<SharedSource>& kept);
-
-/// A part's name as it stands in an address: a colon in it becomes "\:".
-HOTSTITCH_EXPORT std::string escaped_part(std::string_view name);
-/// The address that these names make, from the outside in.
-HOTSTITCH_EXPORT std::string joined_address(const std::vector<std::string>& names);
-
-/// "A:B\:C:D" as "A", "B:C", "D". Throws Error(usage) for more than 16.
-HOTSTITCH_EXPORT std::vector<std::string> split_address(std::string_view address);
+                                          const OpenOutermost& open = {});
 
 }  // namespace hotstitch

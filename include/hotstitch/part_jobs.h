@@ -29,7 +29,7 @@ struct OpenedParts {
     Limits limits{};  ///< with the maps that are for what was opened
 };
 /// "FILE", "FILE:PART", "FILE:" (the file), "FOLDER". Throws as the other open_parts() does.
-HOTSTITCH_EXPORT OpenedParts open_parts(const std::string& address, const WorkOptions& options = {});
+HOTSTITCH_EXPORT OpenedParts open_parts(const Address& address, const WorkOptions& options = {});
 
 enum class PartState {
     listed,  ///< not compared
@@ -127,10 +127,8 @@ struct PutStep {
 
 struct PutPlan {
     std::vector<PutStep> steps;
-    ChangeList change;  ///< of the file, all steps together
-    /// What the change reads besides the file, and where that lies on the disk.
-    std::vector<std::shared_ptr<const void>> kept;
-    std::vector<std::filesystem::path> read{};
+    ChangeList change;                          ///< of the file, all steps together
+    std::vector<std::filesystem::path> read{};  ///< where what it reads besides the file lies on the disk
 };
 
 /// Each part is put into what those before it have made; one part is named once only, and none beside one that it lies

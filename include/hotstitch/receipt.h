@@ -36,6 +36,8 @@ struct ReceiptKits {
         std::string id, edition;
         bool folder = false;
         ReceiptFile file;  ///< of a folder: the size and checksum are those of a list of its files
+        std::optional<Representation> reading{};  ///< of the file, where it was not taken as it is
+        Digests as_read{};                        ///< of it so read
     };
     struct Output {
         bool folder = false;
@@ -55,6 +57,7 @@ struct Receipt {
     std::string tool;  ///< the version that wrote it
     ReceiptFile source, target;
     std::vector<ReceiptFile> patches;  ///< in the order applied
+    std::string part{};                ///< of the source, that the patches are for: its address; empty: all of it
     /// Done to the file after the patches, as codes: "checksum", "region=Europe", "strip-header 512", "put bank 3".
     std::vector<std::string> mends;
     std::optional<Representation> representation;  ///< of the source, where it was not taken as it is

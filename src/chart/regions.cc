@@ -53,7 +53,7 @@ void Regions::add_parts(const ByteSource& file, const Limits& limits) {
     container->visit([&](const Part& part, const ExtractPart&) {
         if (!part.offset || !part.size || is_another_name(part)) return Flow::go_on;
         std::string_view holds;
-        if (part.kind == "file") holds = recognise_file(part.head).name;
+        if (part.kind == "file" && part.head) holds = recognise_file(part.head()).name;
         if (holds == "data") holds = {};
         for (const MemorySegment& segment : identity.segments)
             if (segment.executable && *part.offset >= segment.offset && *part.offset < segment.offset + segment.size)

@@ -151,6 +151,7 @@ ChangeList ChangeList::then(const ChangeList& next) const {
     }
     splice.removed = source_size_ - splice.offset;
     list.insert(std::move(splice));
+    list.hold(*this), list.hold(next);
     return list;
 }
 
@@ -299,7 +300,11 @@ ChangeList differences(ByteView before, ByteView after) {
 }
 
 ChangedSource::ChangedSource(SharedSource source, const ChangeList& changes)
-    : source_(std::move(source)), pieces_(changes.pieces()), ends_(ends_of(pieces_)), size_(changes.result_size()) {}
+    : source_(std::move(source)),
+      held_(changes.held_),
+      pieces_(changes.pieces()),
+      ends_(ends_of(pieces_)),
+      size_(changes.result_size()) {}
 
 ByteView ChangedSource::read(std::uint64_t offset, std::size_t length, MutableByteView scratch) const {
     auto at = static_cast<std::size_t>(std::upper_bound(ends_.begin(), ends_.end(), offset) - ends_.begin());

@@ -19,7 +19,6 @@ struct FileFields::State {
     Limits limits;
     std::vector<Unit> units{};
     std::vector<std::vector<std::string>> names{};  ///< of the part of each unit
-    std::vector<SharedSource> kept{};
 
     void add_unit(const std::string& part, const SharedSource& content, const Limits& inside) {
         Identity identity = identify(*content);
@@ -27,7 +26,7 @@ struct FileFields::State {
         if (inside.maps) maps = inside.maps->for_file(identity, *content);
         if (!part.empty() && maps.empty()) return;
         Fields fields(*content, std::move(identity), maps);
-        names.push_back(part.empty() ? std::vector<std::string>{} : split_address(part));
+        names.push_back(split_address(part));
         units.push_back({part, content, std::move(maps), std::move(fields)});
     }
 
@@ -59,19 +58,10 @@ FileFields::FileFields(const SharedSource& file, const Limits& limits)
         if (part.empty() || std::find(parts.begin(), parts.end(), part) != parts.end()) continue;
         if (!fit_of(*map, state_->units.front().fields.identity(), *file).fits) continue;
         parts.push_back(part);
-        try {
-            // Opened as for a change that changes nothing.
-            change_inside(
-                file, split_address(part),
-                [&](const SharedSource& content, const Limits& inside) {
-                    state_->add_unit(part, content, inside);
-                    return ChangeList(content->size());
-                },
-                {}, limits, state_->kept);
-        } catch (const Error& error) {
-            // A map for a part that this file does not have is for another file.
-            if (error.code() != ErrorCode::usage || error.field() != "part") throw;
-        }
+        Limits inside = limits;
+        // A map for a part that this file does not have is for another file.
+        if (const SharedSource content = find_inside(file, split_address(part), inside))
+            state_->add_unit(part, content, inside);
     }
 }
 FileFields::~FileFields() = default;
@@ -120,23 +110,22 @@ FieldPlan FileFields::set(const std::vector<FieldSetting>& settings, const Field
     for (std::size_t i = 0; i < by_unit.size(); ++i) {
         if (by_unit[i].empty()) continue;
         const auto so_far = std::make_shared<ChangedSource>(s.file, plan.change);
-        plan.kept.push_back(so_far);
         FieldPlan of_unit;
-        const ChangeList change = change_inside(
+        ChangeList change = change_inside(
             so_far, s.names[i],
             [&](const SharedSource& content, const Limits&) {
                 // The first unit may have changed what is around this one.
                 of_unit = Fields(*content, s.units[i].maps).set(by_unit[i], options);
                 return of_unit.change;
             },
-            {.mend = options.mend, .allow = options.allow}, s.limits, plan.kept);
+            {.mend = options.mend, .allow = options.allow}, s.limits);
         for (FieldChange& field : of_unit.fields) {
             field.part = s.units[i].part;
             plan.fields.push_back(std::move(field));
         }
         plan.mended.insert(plan.mended.end(), of_unit.mended.begin(), of_unit.mended.end());
         plan.warnings.insert(plan.warnings.end(), of_unit.warnings.begin(), of_unit.warnings.end());
-        plan.kept.insert(plan.kept.end(), of_unit.kept.begin(), of_unit.kept.end());
+        change.hold(so_far);
         plan.change = plan.change.then(change);
     }
     return plan;

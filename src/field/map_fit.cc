@@ -99,8 +99,7 @@ void Maps::add(SharedMap map, bool sure) {
         there->for_this = there->for_this || sure;
         return;
     }
-    std::vector<std::string> part;
-    if (!map->file.part.empty()) part = split_address(map->file.part);
+    std::vector<std::string> part = split_address(map->file.part);
     entries_.push_back({std::move(map), std::move(part), sure});
 }
 

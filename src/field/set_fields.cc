@@ -83,15 +83,14 @@ FieldPlan Fields::set(const std::vector<FieldSetting>& settings, const FieldOpti
                 plan.fields.push_back({.name = "header." + field.name, .before = field.before, .after = field.after});
         }
         plan.change = std::move(mends.change);
-        plan.kept = std::move(mends.kept);
     }
     if (of_tables.empty()) return plan;
     const auto with_header = std::make_shared<ChangedSource>(s.file, plan.change);
     const auto overlay = std::make_shared<Overlay>(*with_header);
-    plan.kept.push_back(with_header), plan.kept.push_back(overlay);
     State::SetBefore set_before;
     for (const FieldSetting& setting : of_tables) s.set(setting, *overlay, plan, set_before);
     plan.change = plan.change.then(overlay->changes());
+    plan.change.hold(with_header), plan.change.hold(overlay);
     if (options.mend) plan.change = keeping_checks(std::move(plan.change), options, plan);
     return plan;
 }
@@ -100,7 +99,7 @@ ChangeList Fields::keeping_checks(ChangeList change, const FieldOptions& options
     const State& s = *state_;
     for (const BoundMap& bound : s.maps)
         change = keeping_map_checks(bound.map(), s.file, std::move(change), told.mended, told.warnings);
-    return hotstitch::keeping_checks(s.file, s.identity, std::move(change), options.allow, told.kept);
+    return hotstitch::keeping_checks(s.file, s.identity, std::move(change), options.allow);
 }
 
 }  // namespace hotstitch

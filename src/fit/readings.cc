@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <array>
 
+#include "hotstitch/change_list.h"
 #include "hotstitch/disc.h"
 #include "hotstitch/identity.h"
 #include "source/whole.h"
@@ -82,6 +83,38 @@ std::vector<Representation> readings_for(const ByteSource& file, const std::opti
     if (size <= most_line_ends && text_of(WholeView(file)).find("\r\n") != std::string_view::npos)
         all.push_back({RepresentationKind::line_ends_restored});
     return all;
+}
+
+SharedSource shared_as(const SharedSource& file, const Representation& reading) {
+    const std::shared_ptr<const ByteSource> read = read_as(*file, reading);
+    return {read.get(), [read, file](const ByteSource*) {}};
+}
+
+SharedSource in_form_of(const SharedSource& file, const Representation& reading, const SharedSource& content) {
+    using Kind = RepresentationKind;
+    const auto joined = [](SharedSource first, SharedSource second) {
+        return std::make_shared<JoinedSource>(std::vector<SharedSource>{std::move(first), std::move(second)});
+    };
+    const auto front = [&] { return std::make_shared<SliceSource>(file, 0, reading.bytes); };
+    switch (reading.kind) {
+        case Kind::without_front_header: return joined(front(), content);
+        case Kind::with_front_header: return shared_as(content, {Kind::without_front_header, reading.bytes});
+        case Kind::de_interleaved: return joined(front(), shared_as(content, {Kind::interleaved}));
+        case Kind::interleaved: return shared_as(content, {Kind::de_interleaved});
+        case Kind::in_whole_sectors: return shared_as(content, {Kind::user_data});
+        case Kind::pairs_swapped:
+        case Kind::words_reversed:
+        case Kind::halves_swapped: return shared_as(content, reading);
+        case Kind::user_data: return std::make_shared<ChangedSource>(file, with_user_data(file, content));
+        case Kind::data_track: {
+            const std::uint64_t track = read_as(*file, reading)->size();
+            return joined(content, std::make_shared<SliceSource>(file, track, file->size() - track));
+        }
+        case Kind::without_padding:
+        case Kind::with_padding:
+        case Kind::line_ends_restored: break;
+    }
+    return nullptr;
 }
 
 }  // namespace hotstitch

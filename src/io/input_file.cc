@@ -10,6 +10,7 @@
 #include <mutex>
 
 #include "base/meter.h"
+#include "hotstitch/address.h"
 #include "hotstitch/file_io.h"
 #include "hotstitch/words.h"
 #include "io/descriptor.h"
@@ -172,9 +173,7 @@ std::shared_ptr<InputFile::State> InputFile::state_of_part(const InputFile& file
     // What a gz or xz holds has no name of its own: it is the file's without the last extension.
     const fs::path name = part.empty() ? file.path().stem() : fs::path(part).filename();
     state->path = file.path().parent_path() / name;
-    state->origin = file.origin() + ":";
-    for (const char c : part.empty() ? std::string_view("content") : part)
-        state->origin += c == ':' ? std::string("\\:") : std::string(1, c);
+    state->origin = file.origin() + ":" + escaped_part(part.empty() ? "content" : part);
     state->info = file.state_->info;
     state->has_identity = file.state_->has_identity;
     return state;

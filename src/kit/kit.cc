@@ -26,15 +26,14 @@ std::string_view name_of(KitStep::Does does) noexcept {
     return verb_of(does).name;
 }
 
-std::pair<std::string, std::string> split_kit_address(const Kit& kit, std::string_view address) {
-    const std::size_t colon = std::min(address.find(':'), address.size());
-    if (kit.base(address.substr(0, colon)) == nullptr) return {};
-    return {std::string(address.substr(0, colon)), std::string(address.substr(std::min(colon + 1, address.size())))};
+Address address_in_base(const Kit& kit, std::string_view text) {
+    Address address = address_in_kit(text);
+    return kit.base(address.file) == nullptr ? Address{} : address;
 }
 
-std::pair<std::string, std::string> split_kit_file(std::string_view address) {
-    const std::size_t colon = std::min(address.find(':'), address.size());
-    return {std::string(address.substr(0, colon)), std::string(address.substr(std::min(colon + 1, address.size())))};
+Address address_in_kit(std::string_view text) {
+    const std::size_t colon = std::min(text.find(':'), text.size());
+    return {std::string(text.substr(0, colon)), split_address(text.substr(std::min(colon + 1, text.size())))};
 }
 
 std::string kit_text_for(const Kit& kit, std::string_view text,

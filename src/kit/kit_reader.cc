@@ -107,13 +107,13 @@ private:
     /// "game:DATA/A.BIN": a base that there is, and something of it that stays inside.
     std::string address(const TomlValue& value) const {
         std::string text = text_from(value);
-        const auto [id, part] = split_kit_address(kit_, text);
-        if (id.empty()) throw value.error("this is no base").found(text.substr(0, text.find(':'))).wanted(ids());
         try {
-            const std::vector<std::string> names = split_address(part);
-            if (const std::string why = kit_.base(id)->folder && !part.empty() ? why_leaves(names.front()) : "";
-                !why.empty())
-                throw value.error(why).found(part);
+            const Address address = address_in_base(kit_, text);
+            if (address.file.empty())
+                throw value.error("this is no base").found(text.substr(0, text.find(':'))).wanted(ids());
+            const bool in_folder = kit_.base(address.file)->folder && address.names_part();
+            if (const std::string why = in_folder ? why_leaves(address.parts.front()) : ""; !why.empty())
+                throw value.error(why).found(address.inside());
         } catch (const Error& error) {
             throw value.error(error.what()).found(text);
         }
@@ -153,7 +153,7 @@ private:
         std::vector<std::pair<std::string, std::string>> some;
         for (const KitBase& base : kit_.bases) some.emplace_back(base.id, base.any.front().name);
         try {
-            const std::string name = kit_text_for(kit_, with_part ? split_kit_file(text).first : text, some);
+            const std::string name = kit_text_for(kit_, with_part ? address_in_kit(text).file : text, some);
             if (const std::string why = why_unsafe(name); !why.empty()) throw value.error(why).found(text);
         } catch (const Error& error) {
             if (error.code() != ErrorCode::usage) throw;
@@ -210,13 +210,13 @@ private:
     void read_link(KitStep& step, const TomlValue& what, const TomlValue& to) {
         step.at = in_folder(what);
         step.file = text_from(to);
-        if (!link_stays_inside(split_kit_address(kit_, step.at).second, step.file))
+        if (!link_stays_inside(address_in_base(kit_, step.at).inside(), step.file))
             throw to.error("this link leads out of its folder").found(step.file);
     }
 
     /// Something of a base, or a file of the kit. What has neither dot nor slash is meant as a base.
     std::string file_or_part(const TomlValue& value) const {
-        const std::string text = text_from(value), first = split_kit_file(text).first;
+        const std::string text = text_from(value), first = address_in_kit(text).file;
         const bool base = kit_.base(first) != nullptr ||
                           (first.size() != text.size() && first.find_first_of("./") == std::string::npos);
         return base ? address(value) : pattern(value, true);
@@ -241,7 +241,7 @@ private:
     /// Something in a base, not the base.
     std::string inside(const TomlValue& value) const {
         std::string text = address(value);
-        if (split_kit_address(kit_, text).second.empty())
+        if (!address_in_base(kit_, text).names_part())
             throw value.error("this is a base, not something in it").wanted("BASE:PART").found(text);
         return text;
     }
@@ -249,8 +249,8 @@ private:
     /// A file: a base that is one, or something in it or in a folder.
     std::string of_file(const TomlValue& value) const {
         std::string text = address(value);
-        const auto [id, part] = split_kit_address(kit_, text);
-        if (part.empty() && kit_.base(id)->folder)
+        const Address address = address_in_base(kit_, text);
+        if (!address.names_part() && kit_.base(address.file)->folder)
             throw value.error("this base is a folder, and a file is needed").wanted("BASE:FILE").found(text);
         return text;
     }
@@ -258,8 +258,8 @@ private:
     /// A path in a folder that is a base.
     std::string in_folder(const TomlValue& value) const {
         std::string text = inside(value);
-        const auto [id, part] = split_kit_address(kit_, text);
-        if (!kit_.base(id)->folder || split_address(part).size() != 1)
+        const Address address = address_in_base(kit_, text);
+        if (!kit_.base(address.file)->folder || address.parts.size() != 1)
             throw value.error("this is for files of a folder").wanted("a base with folder = true").found(text);
         return text;
     }
@@ -296,7 +296,7 @@ private:
     void refuse_unused() const {
         for (const KitBase& base : kit_.bases) {
             const auto names = [&](const std::string& address) {
-                return split_kit_address(kit_, address).first == base.id ||
+                return address_in_base(kit_, address).file == base.id ||
                        address.find("{" + base.id + "}") != std::string::npos;
             };
             const bool used = std::any_of(kit_.steps.begin(), kit_.steps.end(),

@@ -16,7 +16,7 @@
 namespace hotstitch {
 namespace {
 
-constexpr std::size_t most_named = 3, most_compared = 5000, longest_compared = 200, most_nesting = 16;
+constexpr std::size_t most_named = 3, most_compared = 5000, longest_compared = 200;
 
 /// A name without what people leave out.
 std::string plain_name(std::string_view name) {
@@ -70,23 +70,91 @@ SharedSource content_of(const Container& container, const Part& part, const Limi
     return held(std::move(scratch));
 }
 
+namespace {
+
+constexpr std::string_view no_parts = "there is no part \"{}\": the file has no parts that are known";
+
+std::unique_ptr<Container> opened(const ByteSource& file, const std::string& name, const Limits& limits,
+                                  const OpenOutermost& open) {
+    if (auto container = open ? open(file, limits) : open_container(file, limits)) return container;
+    throw Error(ErrorCode::usage, fmt::format(no_parts, name))
+        .in("part")
+        .found(std::string(identify(file).kind.title))
+        .hint(
+            "discs, cartridge ROMs, executables and packed files have parts that can be put in; describe tells more of "
+            "this file");
+}
+
+/// The part as `inside` makes it of its content, put back.
+PutResult put_changed(const Container& container, const ByteSource& file, const Part& part, const SharedSource& content,
+                      const ChangeList& inside, const PutOptions& options) {
+    if (inside.empty()) return ChangeList(file.size());
+    const auto changed = std::make_shared<ChangedSource>(content, inside);
+    PutResult result = container.put(part, changed, options);
+    result.change.hold(changed);
+    return result;
+}
+
+PutResult change_from(std::size_t first, const SharedSource& file, const std::vector<std::string>& names,
+                      const ChangeContainer& change, const PutOptions& options, const Limits& limits,
+                      const OpenOutermost& open) {
+    const std::string& name = names[first];
+    const auto container = opened(*file, name, limits, open);
+    if (first + 1 == names.size()) return change(*container, name, file, limits);
+    const Part part = find_part(*container, name);
+    const SharedSource content = content_of(*container, part, limits);
+    const PutResult inside =
+        change_from(first + 1, content, names, change, options, limits_inside(limits, *file, part.name), {});
+    PutResult result = put_changed(*container, *file, part, content, inside.change, options);
+    result.part = part;
+    return result;
+}
+
+}  // namespace
+
+SharedSource find_inside(SharedSource file, const std::vector<std::string>& names, Limits& limits,
+                         const OpenOutermost& open) {
+    for (const std::string& name : names) {
+        const bool outermost = &name == &names.front();
+        const auto container = outermost && open ? open(*file, limits) : open_container(*file, limits);
+        const auto part = container ? part_by_name(*container, name) : std::nullopt;
+        if (!part) return nullptr;
+        const SharedSource inner = content_of(*container, *part, limits);
+        limits = limits_inside(limits, *file, part->name);
+        file = SharedSource(inner.get(), [inner, file](const ByteSource*) {});  // which it may read
+    }
+    return file;
+}
+
+SharedSource open_inside(SharedSource file, const std::vector<std::string>& names, Limits& limits,
+                         const OpenOutermost& open) {
+    OpenOutermost opens = open;
+    for (const std::string& name : names) {
+        const SharedSource inner = find_inside(file, {name}, limits, opens);
+        if (!inner) throw no_such_part(*opened(*file, name, limits, opens), name);
+        file = inner, opens = {};
+    }
+    return file;
+}
+
+PutResult change_container(const SharedSource& file, const std::vector<std::string>& names,
+                           const ChangeContainer& change, const PutOptions& options, const Limits& limits,
+                           const OpenOutermost& open) {
+    if (names.empty()) throw Error(ErrorCode::usage, "no part is named").in("part");
+    return change_from(0, file, names, change, options, limits, open);
+}
+
 ChangeList change_inside(const SharedSource& file, const std::vector<std::string>& names, const ChangePart& change,
-                         const PutOptions& options, const Limits& limits, std::vector<SharedSource>& kept) {
+                         const PutOptions& options, const Limits& limits, const OpenOutermost& open) {
     if (names.empty()) return change(file, limits);
-    const auto container = open_container(*file, limits);
-    if (!container)
-        throw Error(ErrorCode::usage,
-                    fmt::format("there is no part \"{}\": the file has no parts that are known", names.front()))
-            .in("part");
-    const Part part = find_part(*container, names.front());
-    const SharedSource inner = content_of(*container, part, limits);
-    kept.push_back(inner);
-    const ChangeList inside = change_inside(inner, {names.begin() + 1, names.end()}, change, options,
-                                            limits_inside(limits, *file, part.name), kept);
-    if (inside.empty()) return ChangeList(file->size());
-    const auto changed = std::make_shared<ChangedSource>(inner, inside);
-    kept.push_back(changed);
-    return container->put(part, changed, options).change;
+    const auto in_container = [&](const Container& container, const std::string& name, const SharedSource& outer,
+                                  const Limits& inner) {
+        const Part part = find_part(container, name);
+        const SharedSource content = content_of(container, part, inner);
+        return put_changed(container, *outer, part, content, change(content, limits_inside(inner, *outer, part.name)),
+                           options);
+    };
+    return change_container(file, names, in_container, options, limits, open).change;
 }
 
 PutResult Container::put(const Part&, const SharedSource&, const PutOptions&) const {
@@ -138,12 +206,13 @@ std::vector<Part> Container::parts() const {
     std::vector<Part> all;
     visit([&](const Part& part, const ExtractPart&) {
         all.push_back(part);
+        all.back().head = nullptr;
         return Flow::go_on;
     });
     return all;
 }
 
-Part find_part(const Container& container, std::string_view name) {
+std::optional<Part> part_by_name(const Container& container, std::string_view name) {
     const std::vector<Part> parts = container.parts();
     for (const Part& part : parts)
         if (part.name == name) return part;
@@ -165,9 +234,19 @@ Part find_part(const Container& container, std::string_view name) {
                                     part.name, name))
                 .in("keys")
                 .hint("bring a file of keys, with a line common = …");
-    throw Error(ErrorCode::usage, fmt::format("there is no part {} in {}", name, container.title()))
+    return std::nullopt;
+}
+
+Error no_such_part(const Container& container, std::string_view name) {
+    const std::vector<Part> parts = container.parts();
+    return Error(ErrorCode::usage, fmt::format("there is no part {} in {}", name, container.title()))
         .in("part")
         .wanted(parts.empty() ? "nothing: it has no parts" : nearest(parts, name));
+}
+
+Part find_part(const Container& container, std::string_view name) {
+    if (auto part = part_by_name(container, name)) return *std::move(part);
+    throw no_such_part(container, name);
 }
 
 Part extract_part(const Container& container, std::string_view name, ByteSink& out) {
@@ -177,44 +256,13 @@ Part extract_part(const Container& container, std::string_view name, ByteSink& o
             if (part.name != spelt) return Flow::go_on;
             content(out);
             found = part;
+            found->head = nullptr;
             return Flow::stop;
         });
         return found;
     };
     if (auto part = extract(name)) return *std::move(part);
     return extract(find_part(container, name).name).value();
-}
-
-std::string escaped_part(std::string_view name) {
-    std::string out;
-    for (const char c : name) out += c == ':' ? std::string("\\:") : std::string(1, c);
-    return out;
-}
-
-std::string joined_address(const std::vector<std::string>& names) {
-    std::string out;
-    for (const std::string& name : names) {
-        if (!out.empty()) out += ':';
-        out += escaped_part(name);
-    }
-    return out;
-}
-
-std::vector<std::string> split_address(std::string_view address) {
-    std::vector<std::string> names(1);
-    for (std::size_t i = 0; i < address.size(); ++i) {
-        if (address[i] == ':') {
-            names.emplace_back();
-        } else {
-            if (address[i] == '\\' && i + 1 < address.size() && address[i + 1] == ':') ++i;
-            names.back() += address[i];
-        }
-    }
-    if (names.size() > most_nesting)
-        throw Error(ErrorCode::usage, "the address goes deeper than parts are opened")
-            .wanted(fmt::format("at most {} names", most_nesting))
-            .found(fmt::format("{} names", names.size()));
-    return names;
 }
 
 }  // namespace hotstitch

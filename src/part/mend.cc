@@ -123,9 +123,9 @@ MendPlan plan_for_file(const ByteSource& file, const Identity& identity, const s
     plan.change = ChangeList(file.size());
     const auto add = [&](const MendRow& row, std::string_view value) {
         const auto made = std::make_shared<ChangedSource>(file, plan.change);
-        plan.kept.push_back(made);
         ChangeList change;
         plan.steps.push_back(change_by(*made, row, value, options, change));
+        change.hold(made);
         plan.change = plan.change.then(change);
     };
     for (const auto& [row, value] : ordered_requests(rows, requests, identity)) add(*row, value);
@@ -269,21 +269,19 @@ MendPlan plan_mends(const ByteSource& file, const std::vector<MendRequest>& requ
 MendPlan plan_mends(ByteView file, const std::vector<MendRequest>& requests, const MendOptions& options) {
     const auto source = std::make_shared<MemorySource>(file);
     MendPlan plan = plan_mends(*source, requests, options);
-    plan.kept.push_back(source);
+    plan.change.hold(source);
     return plan;
 }
 
-ChangeList keeping_checks(const ByteSource& file, const Identity& identity, ChangeList change, const Allowed& allow,
-                          std::vector<SharedSource>& kept) {
+ChangeList keeping_checks(const ByteSource& file, const Identity& identity, ChangeList change, const Allowed& allow) {
     if (change.empty()) return change;
     check_executable_change(file, identity, allow);
     if (!all_checks_right(identity)) return change;
     const auto made = std::make_shared<ChangedSource>(file, change);
     const Identity after = identify(*made);
     if (after.platform != identity.platform || all_checks_right(after)) return change;
-    kept.push_back(made);
     MendPlan plan = plan_mends(*made, {{"checksum", {}}}, {.allow = {.signature = true, .packed = true}});
-    kept.insert(kept.end(), plan.kept.begin(), plan.kept.end());
+    plan.change.hold(made);
     return change.then(plan.change);
 }
 

@@ -59,6 +59,7 @@ OrderedJson kits_to_json(const ReceiptKits& kits) {
     for (const ReceiptKits::Base& base : kits.bases) {
         OrderedJson row = {{"id", base.id}, {"edition", as_utf8(base.edition)}, {"folder", base.folder}};
         row.update(to_json(base.file));
+        if (base.reading) row["reading"] = code_of(*base.reading), row["as_read"] = digests_to_json(base.as_read);
         out["bases"].push_back(std::move(row));
     }
     for (const ReceiptKits::Output& output : kits.outputs) {
@@ -101,9 +102,14 @@ ReceiptKits kits_from(const OrderedJson& object) {
     }
     for (const OrderedJson& row : rows_of(object, "names"))
         kits.kits.push_back({text_at(row, "name", true), text_at(row, "version", false)});
-    for (const OrderedJson& row : rows_of(object, "bases"))
+    for (const OrderedJson& row : rows_of(object, "bases")) {
         kits.bases.push_back(
             {text_at(row, "id", true), text_at(row, "edition", true), flag_at(row, "folder"), file(row)});
+        if (!row.contains("reading")) continue;
+        kits.bases.back().reading = representation_from(text_at(row, "reading", true));
+        if (!kits.bases.back().reading) broken_document(receipt_words, "reading", "this is no reading of a file");
+        kits.bases.back().as_read = digests_from_json(row, "as_read", receipt_words);
+    }
     for (const OrderedJson& row : rows_of(object, "outputs")) {
         kits.outputs.push_back({.folder = flag_at(row, "folder"), .file = file(row)});
         kits.outputs.back().identity = identity_from(row, "identity");
@@ -119,6 +125,7 @@ OrderedJson body_of(const Receipt& receipt) {
     body["source"] = to_json(receipt.source);
     body["patches"] = OrderedJson::array();
     for (const ReceiptFile& patch : receipt.patches) body["patches"].push_back(to_json(patch));
+    if (!receipt.part.empty()) body["part"] = as_utf8(receipt.part);
     body["target"] = to_json(receipt.target);
     body["in_place"] = receipt.in_place;
     const auto optional = [&](const char* name, const std::string& text) {
@@ -156,6 +163,7 @@ Receipt body_from(const OrderedJson& body) {
         broken_document(receipt_words, "patches", "the list of patches is missing");
     for (const OrderedJson& patch : *patches)
         receipt.patches.push_back(file_from(OrderedJson{{"patch", patch}}, "patch"));
+    receipt.part = text_at(body, "part", false);
     if (const auto mends = body.find("mends"); mends != body.end()) {
         if (!mends->is_array()) broken_document(receipt_words, "mends", "the list of mends is none");
         for (const OrderedJson& mend : *mends)

@@ -211,7 +211,7 @@ void describe_patch(const InputFile& file, const std::string& source_name, const
 /// A member, as far as a look into it is worth the time.
 std::string words_for_member(const Part& member, const ExtractPart& extract, const WorkOptions& context, Json& row) {
     constexpr std::uint64_t largest = 64 << 20;
-    FileKind kind = recognise_file(member.head);
+    FileKind kind = recognise_file(member.head ? member.head() : Bytes{});
     row = {{"name", as_utf8(member.name)}, {"kind", kind.name}, {"encrypted", member.encrypted}};
     if (member.encrypted) return "encrypted";
     if (member.size.value_or(largest + 1) > largest || (kind.name != "data" && kind.name != "executable"))
@@ -246,7 +246,7 @@ void state_members(const InputFile& file, const std::string& name, const WorkOpt
     part.list("holds", "holds", lines, members_shown, list);
     if (!first.empty())
         part.next("to describe a file inside, name it",
-                  fmt::format("hotstitch describe {}", shell_file(fmt::format("{}:{}", name, first))));
+                  fmt::format("hotstitch describe {}", shell_file(joined_address(name, escaped_part(first)))));
 }
 
 /// What is wrong in the file's own checks, and how it is put right; null: nothing.

@@ -21,8 +21,9 @@ std::string shown(const fs::path& path) {
 }
 
 JsonValue file_json(const fs::path& address, const Digests& digests) {
-    const auto [path, part] = split_file(address.string());
-    Json value = {{"path", as_utf8(path)}, {"part", part.empty() ? Json(nullptr) : Json(as_utf8(part))}};
+    const Address named = address_of(address.string());
+    const std::string part = named.inside();
+    Json value = {{"path", as_utf8(named.file)}, {"part", part.empty() ? Json(nullptr) : Json(as_utf8(part))}};
     value.update(Json(json_of(digests)));
     return value;
 }

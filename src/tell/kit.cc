@@ -126,6 +126,10 @@ void bases_fact(Report& report, const std::vector<std::vector<KitBaseFound>>& ba
                 row["path"] = place["path"], row["part"] = place["part"];
                 if (found.base->any.size() > 1) line += fmt::format(", {}", escaped(found.edition));
                 line += ": " + escaped(found.address);
+                if (found.reading) {
+                    line += ", read " + words_for(*found.reading);
+                    row["reading"] = {{"code", code_of(*found.reading)}, {"text", words_for(*found.reading)}};
+                }
             } else {
                 line += found.base->optional ? ": not given, and not needed" : ": missing";
             }

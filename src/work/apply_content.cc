@@ -3,8 +3,8 @@
 // into the source's representation where that is wanted. Tested by tests/cli_cartridge_test.cc.
 #include <algorithm>
 
+#include "fit/readings.h"
 #include "hotstitch/cartridge.h"
-#include "hotstitch/disc.h"
 #include "hotstitch/error.h"
 #include "hotstitch/mend.h"
 #include "source/whole.h"
@@ -17,10 +17,9 @@ Representation representation_of(const std::optional<Representation>& representa
     return representation.value_or(Representation{RepresentationKind::without_padding, 0});
 }
 
-void replace(ByteSink& sink, ByteView front, const ByteSource& content) {
+void replace(ByteSink& sink, const ByteSource& content) {
     sink.clear();
-    sink.reserve(front.size() + content.size());
-    sink.write(front);
+    sink.reserve(content.size());
     write_source(content, sink);
 }
 
@@ -64,7 +63,7 @@ void ApplyJob::State::mend(ByteSink& sink, const ByteSource& made) {
     try {
         const MendPlan plan = plan_mends(made, {{"checksum", {}}}, {.limits = work.limits});
         const Bytes mended = changed(WholeView(made), plan.change);
-        replace(sink, {}, MemorySource(mended));
+        replace(sink, MemorySource(mended));
         result.internal_checks = plan.changes() ? InternalChecks::mended : InternalChecks::right;
     } catch (const Error& error) {  // no reason to keep what the patch made from the player
         if (error.code() != ErrorCode::unsupported && error.code() != ErrorCode::usage) throw;
@@ -73,50 +72,14 @@ void ApplyJob::State::mend(ByteSink& sink, const ByteSource& made) {
     }
 }
 
-/// Other user data in the source's own sectors.
-void ApplyJob::State::put_into_sectors(ByteSink& sink) {
-    const std::unique_ptr<ByteSink> plain = scratch_of(work.limits);
-    write_source(WrittenSource(sink), *plain);
-    const auto user = std::make_shared<WrittenSource>(*plain);
-    replace(sink, {}, ChangedSource(*source, with_user_data(borrowed(*source), user)));
-    changed_by_us = true;
-}
-
-/// The tracks that follow the data track follow what was made of it.
-void ApplyJob::State::put_before_tracks(ByteSink& sink) {
-    const std::uint64_t track = read_as(*source, *stages.front().representation)->size();
-    write_source(SliceSource(borrowed(*source), track, source->size() - track), sink);
-    changed_by_us = true;
-}
-
 void ApplyJob::State::put_back(ByteSink& sink) {
-    const auto& representation = stages.front().representation;
-    if (!keeps_form || !representation) return;
-    if (representation->kind == RepresentationKind::user_data) return put_into_sectors(sink);
-    if (representation->kind == RepresentationKind::data_track) return put_before_tracks(sink);
-    const auto bytes = static_cast<std::size_t>(representation->bytes);
-    Bytes front;
-    std::optional<Representation> back;
-    switch (representation->kind) {
-        case RepresentationKind::without_front_header: front = head_of(*source, bytes); break;
-        case RepresentationKind::with_front_header:
-            back = Representation{RepresentationKind::without_front_header, bytes};
-            break;
-        case RepresentationKind::de_interleaved:
-            front = head_of(*source, bytes);
-            back = Representation{RepresentationKind::interleaved};
-            break;
-        case RepresentationKind::in_whole_sectors: back = Representation{RepresentationKind::user_data}; break;
-        case RepresentationKind::interleaved: back = Representation{RepresentationKind::de_interleaved}; break;
-        case RepresentationKind::pairs_swapped:
-        case RepresentationKind::words_reversed:
-        case RepresentationKind::halves_swapped: back = Representation{representation->kind}; break;
-        default: return;  // padding and line ends belong to no representation
-    }
-    Bytes made(static_cast<std::size_t>(sink.written_size()));
-    sink.read_back(0, made);
-    const auto content = read_as(made, back.value_or(Representation{RepresentationKind::without_padding, 0}));
-    replace(sink, front, *content);
+    const auto& reading = stages.front().representation;
+    if (!keeps_form || !reading) return;
+    const std::shared_ptr<ByteSink> content = scratch_of(work.limits);
+    write_source(WrittenSource(sink), *content);
+    const SharedSource back = in_form_of(borrowed(*source), *reading, held(content));
+    if (!back) return;
+    replace(sink, *back);
     changed_by_us = true;
 }
 

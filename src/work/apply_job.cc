@@ -267,6 +267,7 @@ void ApplyJob::State::deliver() {
     if (!request.in_place)
         refuse_inputs(path, inputs, "name another output, or replace the source in place (it is kept as a backup)",
                       "output or in place");
+    if (!request.in_place) refuse_packed_name(path, *source);
     for (const ApplyStage& stage : stages)
         if (stage.found) refuse_inputs(path, {stage.found->path});
     refuse_inputs(path, work.read);

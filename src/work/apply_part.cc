@@ -7,6 +7,7 @@
 #include "hotstitch/part_jobs.h"
 #include "source/whole.h"
 #include "work/apply_state.h"
+#include "work/receipts.h"
 
 namespace hotstitch {
 
@@ -14,9 +15,9 @@ namespace fs = std::filesystem;
 
 /// The file that a part lies in, where parts can be put into it.
 std::optional<std::pair<InputFile, std::string>> ApplyJob::State::file_around() const {
-    ChangedFile changed = open_to_change(request.source, work, true);
+    ChangedFile changed = open_to_change(request.source, work, Left::packed);
     if (changed.inside.empty()) return std::nullopt;
-    return std::pair{std::move(changed.file), std::move(changed.inside)};
+    return std::pair{std::move(changed.file), joined_address(changed.inside)};
 }
 
 void ApplyJob::State::deliver_around() {
@@ -43,6 +44,11 @@ void ApplyJob::State::deliver_around() {
     rewriting.replace = request.replace;
     rewriting.receipt = request.receipt, rewriting.digests = request.digests;
     rewriting.what = {"patch " + around->second};
+    const fs::path output = request.in_place ? file.path() : fs::path(rewriting.output);
+    rewriting.patched = receipt_for(really_absolute(output).parent_path());
+    rewriting.patched->part = around->second;
+    rewriting.patched->source = {}, rewriting.patched->target = {};
+    rewriting.renews = request.renews;
     for (const ApplyStage& stage : stages) rewriting.read.push_back(stage.file.path());
     const RewriteResult written = rewrite(file, plan.change, rewriting, work);
     result.delivered = written.delivered;

@@ -66,8 +66,6 @@ struct ApplyJob::State {
     void look_at_checks(ByteSink& sink);
     void mend(ByteSink& sink, const ByteSource& made);
     void put_back(ByteSink& sink);
-    void put_into_sectors(ByteSink& sink);
-    void put_before_tracks(ByteSink& sink);
 };
 
 }  // namespace hotstitch

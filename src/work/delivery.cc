@@ -11,9 +11,8 @@ namespace hotstitch {
 
 namespace fs = std::filesystem;
 
-Delivery::Delivery(const InputFile& source, const fs::path& output, const DeliveryOptions& options,
-                   const WorkOptions& work)
-    : source_(source), options_(options), work_(work) {
+Delivery::Delivery(const InputFile& source, const fs::path& output, const DeliveryOptions& options, WorkOptions work)
+    : source_(source), options_(options), work_(std::move(work)) {
     const bool replaces_source = options.in_place && options.renews == nullptr;
     output_ = &set_.add(output, {.replace = options.replace,
                                  .executable_like = source.path(),

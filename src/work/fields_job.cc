@@ -11,6 +11,7 @@
 #include "hotstitch/field_jobs.h"
 #include "hotstitch/words.h"
 #include "source/whole.h"
+#include "work/sheets.h"
 
 namespace hotstitch {
 
@@ -23,9 +24,7 @@ struct FieldsJob::State {
     const State* other = nullptr;
     bool asked_for = true;  ///< the maps were named, not found
 
-    std::vector<std::string> names() const {
-        return inside.empty() ? std::vector<std::string>{} : split_address(inside);
-    }
+    std::vector<std::string> names() const { return split_address(inside); }
     Limits limits_for(const Limits& narrowed) const;
     FileFields fields_of(const SharedSource& content, const Limits& narrowed);
     void check(const FileFields& fields, const ByteSource& content);
@@ -33,13 +32,13 @@ struct FieldsJob::State {
 
 FieldsJob::FieldsJob(const std::string& address, WorkOptions options, const FieldsJob* other)
     : state_(std::make_unique<State>(State{std::move(options)})) {
-    auto [name, inside] = split_file(address);
-    state_->inside = std::move(inside);
+    ChangedFile changed = open_to_change(address, state_->work, Left::archives);
+    state_->inside = joined_address(changed.inside);
     if (other != nullptr) state_->other = other->state_.get();
-    state_->file.emplace(open_for_change(name, state_->inside, state_->work));
+    state_->file.emplace(std::move(changed.file));
     if (state_->work.limits.maps && !state_->work.limits.maps->empty()) return;
     state_->asked_for = false;
-    const std::filesystem::path folder = std::filesystem::path(name).parent_path();
+    const std::filesystem::path folder = state_->file->path().parent_path();
     auto maps = std::make_shared<Maps>(
         *maps_of({.files = {}, .folder = folder.empty() ? "." : folder.string()}, state_->work, &state_->broken));
     if (other != nullptr)
@@ -132,15 +131,9 @@ void FieldsJob::State::check(const FileFields& fields, const ByteSource& content
 
 void FieldsJob::with_fields(const std::function<void(const FileFields&)>& use) const {
     State& s = *state_;
-    std::vector<SharedSource> kept;
-    change_inside(
-        borrowed(*s.file), s.names(),
-        [&](const SharedSource& content, const Limits& narrowed) {
-            const FileFields fields = s.fields_of(content, narrowed);
-            use(fields);
-            return ChangeList(content->size());
-        },
-        {}, s.work.limits, kept);
+    Limits narrowed = s.work.limits;
+    const SharedSource content = open_inside(borrowed(*s.file), s.names(), narrowed, tracks_of(*s.file, s.work));
+    use(s.fields_of(content, narrowed));
     s.file->check_intact();
 }
 
@@ -161,7 +154,6 @@ void FieldsJob::show_each(const std::vector<std::string>& selectors, const std::
 FieldPlan FieldsJob::set(const std::vector<FieldSetting>& settings, const FieldOptions& options) const {
     State& s = *state_;
     FieldPlan plan;
-    std::vector<SharedSource> kept;
     ChangeList change = change_inside(
         borrowed(*s.file), s.names(),
         [&](const SharedSource& content, const Limits& narrowed) {
@@ -169,11 +161,10 @@ FieldPlan FieldsJob::set(const std::vector<FieldSetting>& settings, const FieldO
             plan = fields.set(settings, options);
             return plan.change;
         },
-        {.mend = options.mend, .allow = options.allow}, s.work.limits, kept);
+        {.mend = options.mend, .allow = options.allow}, s.work.limits, tracks_of(*s.file, s.work));
     plan.change = std::move(change);
-    plan.kept.insert(plan.kept.begin(), kept.begin(), kept.end());
     if (!s.inside.empty())
-        for (FieldChange& field : plan.fields) field.part = field.part.empty() ? s.inside : s.inside + ":" + field.part;
+        for (FieldChange& field : plan.fields) field.part = joined_address(s.inside, field.part);
     s.file->check_intact();
     return plan;
 }
@@ -203,16 +194,9 @@ void prove(const EditList& list, const ByteSource& target, const FieldsJob& job)
         throw refuse(error.what());
     }
     const WrittenSource whole(*made);
-    bool same = false;
-    std::vector<SharedSource> kept;
-    change_inside(
-        borrowed(whole), job.inside().empty() ? std::vector<std::string>{} : split_address(job.inside()),
-        [&](const SharedSource& content, const Limits&) {
-            same = are_same(*content, target);
-            return ChangeList(content->size());
-        },
-        {}, job.limits(), kept);
-    if (!same) throw refuse("it makes other bytes");
+    Limits inside = job.limits();
+    if (!are_same(*open_inside(borrowed(whole), split_address(job.inside()), inside), target))
+        throw refuse("it makes other bytes");
 }
 
 }  // namespace

@@ -33,9 +33,9 @@ public:
                       .offset = {},
                       .head = {},
                       .lies = "in a folder"};
-            const InputFile file = InputFile::regular(path);
-            part.head = head_of(file);
-            if (visitor(part, [&](ByteSink& out) { write_source(file, out); }) == Flow::stop) return;
+            part.head = [&path] { return head_of(InputFile::regular(path)); };
+            const auto extract = [&path](ByteSink& out) { write_source(InputFile::regular(path), out); };
+            if (visitor(part, extract) == Flow::stop) return;
         }
     }
 

@@ -56,8 +56,8 @@ std::string list_of(const std::vector<ArchiveMember>& members) {
 
 /// As it can be named in a call of a shell.
 std::string address_word(const InputFile& archive, const ArchiveMember& member) {
-    return shell_file(fmt::format("{}:{}", archive.is_unpacked() ? archive.origin() : archive.path().string(),
-                                  escaped_part(member.name)));
+    return shell_file((archive.is_unpacked() ? archive.origin() : archive.path().string()) + ":" +
+                      escaped_part(member.name));
 }
 
 /// What may be a game: no patch, no text, no picture.
@@ -87,17 +87,32 @@ bool is_archive(const InputFile& file) {
     return recognise_file(head_of(file)).name == "archive";  // which nothing else can be besides
 }
 
-std::pair<std::string, std::string> split_file(const std::string& name) {
+Address address_of(const std::string& text) {
     std::error_code code;
-    if (name == "-" || fs::exists(name, code)) return {name, {}};
-    // The first colon behind which a part's name may stand: what is before it has to be a file, a drive or a folder.
-    for (std::size_t colon = name.find(':'); colon != std::string::npos; colon = name.find(':', colon + 1)) {
-        const fs::file_status status = fs::status(name.substr(0, colon), code);
-        if (fs::is_regular_file(status) || fs::is_block_file(status) || fs::is_directory(status))
-            return {name.substr(0, colon), name.substr(colon + 1)};
-    }
-    return {name, {}};
+    if (text == "-" || fs::exists(text, code)) return {text};
+    return Address::parse(text, [&](const std::string& name) {
+        const fs::file_status status = fs::status(name, code);
+        return fs::is_regular_file(status) || fs::is_block_file(status) || fs::is_directory(status);
+    });
 }
+
+namespace {
+
+/// One file, compressed as a whole.
+bool is_compressed_file(const InputFile& file, const WorkOptions& options) {
+    const std::vector<ArchiveMember> members = list_archive(file, options.limits, options.progress);
+    return members.size() == 1 && members.front().name.empty();
+}
+
+/// The names of an address whose file is to be read: "A:" is A's content.
+std::vector<std::string> names_to_read(const Address& address) {
+    std::vector<std::string> names = address.parts;
+    for (std::string& name : names)
+        if (name.empty()) name = "content";
+    return names;
+}
+
+}  // namespace
 
 InputFile open_part(const InputFile& file, std::string_view name, const WorkOptions& options) {
     const auto container = open_with_tracks(file, file, options);
@@ -120,26 +135,35 @@ InputFile open_part(const InputFile& file, std::string_view name, const WorkOpti
         options);
 }
 
-InputFile open_for_change(const std::string& name, const std::string& inside, const WorkOptions& options) {
+namespace {
+
+/// The file that an address begins with: of a cue sheet, the file that the track lies in which the address leads to.
+InputFile open_outermost(const Address& address, const WorkOptions& options) {
+    const std::string& name = address.file;
     if (name != "-") check_finished(name);
     InputFile opened =
         options.open ? options.open(name, options.limits) : InputFile(name, options.limits, options.progress);
     // A cue sheet stands for its disc.
-    if (const auto sheet = sheet_in(opened)) return open_by_sheet(opened, *sheet, inside, options);
+    if (const auto sheet = sheet_in(opened)) return open_by_sheet(opened, *sheet, address, options);
     return as_plain(std::move(opened), options);
 }
 
+}  // namespace
+
 InputFile open_file(const std::string& address, const WorkOptions& options, Limits* limits) {
-    const auto [name, part] = split_file(address);
-    std::vector<std::string> inside;
-    if (name != address) inside = split_address(part.empty() ? "content" : part);
+    return open_file(address_of(address), options, limits);
+}
+
+InputFile open_file(const Address& address, const WorkOptions& options, Limits* limits) {
+    const std::vector<std::string> inside = names_to_read(address);
     std::error_code code;
-    if (!inside.empty() && fs::is_directory(name, code)) {
-        InputFile file = InputFile::regular(file_in_folder(name, inside.front()), options.limits, options.progress);
+    if (!inside.empty() && fs::is_directory(address.file, code)) {
+        InputFile file =
+            InputFile::regular(file_in_folder(address.file, inside.front()), options.limits, options.progress);
         for (std::size_t i = 1; i < inside.size(); ++i) file = open_part(file, inside[i], options);
         return file;
     }
-    InputFile opened = open_for_change(name, part, options);
+    InputFile opened = open_outermost(address, options);
     WorkOptions narrowed = options;
     for (const std::string& inner : inside) {
         if (opened.is_computed() && inner == "content") continue;  // a compressed copy is its content already
@@ -151,20 +175,22 @@ InputFile open_file(const std::string& address, const WorkOptions& options, Limi
     return opened;
 }
 
-ChangedFile open_to_change(const std::string& address, const WorkOptions& options, bool unpacked) {
-    const auto [name, part] = split_file(address);
-    std::vector<std::string> names;
-    if (name != address) names = split_address(part.empty() ? "content" : part);
+ChangedFile open_to_change(const std::string& text, const WorkOptions& options, Left left) {
+    const Address address = address_of(text);
+    std::vector<std::string> names = names_to_read(address);
     std::error_code code;
-    const bool folder = !names.empty() && fs::is_directory(name, code);
-    InputFile file = folder ? InputFile::regular(file_in_folder(name, names.front()), options.limits, options.progress)
-                            : open_for_change(name, part, options);
+    const bool folder = !names.empty() && fs::is_directory(address.file, code);
+    InputFile file =
+        folder ? InputFile::regular(file_in_folder(address.file, names.front()), options.limits, options.progress)
+               : open_outermost(address, options);
     if (folder) names.erase(names.begin());
     WorkOptions narrowed = options;
     while (!names.empty()) {
-        const bool packed = unpacked && names.size() == 1 && names.front() == "content" && is_packed(file);
-        const bool copy = file.is_computed() && names.front() == "content";
-        if (!is_archive(file) && !packed && !copy) break;
+        const bool content = names.front() == "content", archive = is_archive(file);
+        const bool packed = left == Left::packed && names.size() == 1 && content && is_packed(file);
+        const bool copy = file.is_computed() && content;
+        if (archive && content && left == Left::archives && is_compressed_file(file, narrowed)) break;
+        if (!archive && !packed && !copy) break;
         if (!copy) {
             InputFile next = open_part(file, names.front(), narrowed);
             narrowed.limits = limits_inside(narrowed.limits, file, names.front());
@@ -172,14 +198,13 @@ ChangedFile open_to_change(const std::string& address, const WorkOptions& option
         }
         names.erase(names.begin());
     }
-    return {std::move(file), joined_address(names)};
+    return {std::move(file), std::move(names)};
 }
 
 ChangeList change_in(const ChangedFile& changed, const ChangePart& change, const PutOptions& put,
-                     const WorkOptions& options, std::vector<SharedSource>& kept) {
-    std::vector<std::string> names;
-    if (!changed.inside.empty()) names = split_address(changed.inside);
-    ChangeList made = change_inside(borrowed(changed.file), names, change, put, options.limits, kept);
+                     const WorkOptions& options) {
+    ChangeList made = change_inside(borrowed(changed.file), changed.inside, change, put, options.limits,
+                                    tracks_of(changed.file, options));
     changed.file.check_intact();
     return made;
 }

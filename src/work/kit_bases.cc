@@ -21,6 +21,7 @@ namespace fs = std::filesystem;
 namespace {
 
 constexpr std::size_t most_files = 100'000, most_near = 3;
+constexpr std::uint64_t largest_header = 1024;
 
 /// Something that was given, or lies in what was given.
 struct Candidate {
@@ -43,6 +44,7 @@ public:
             else
                 look_at_file(address);
         }
+        take_read();
         for (KitBaseFound& one : found_) {
             // Of the right size, then the largest: a game is larger than what lies beside it.
             std::stable_sort(one.near.begin(), one.near.end(), [&](const KitNear& a, const KitNear& b) {
@@ -66,6 +68,9 @@ private:
     bool wants_files() const {
         return std::any_of(found_.begin(), found_.end(), [](const auto& f) { return !f.base->folder; });
     }
+    bool all_found() const {
+        return std::all_of(found_.begin(), found_.end(), [](const auto& f) { return static_cast<bool>(f); });
+    }
     bool wants_folders() const {
         return std::any_of(found_.begin(), found_.end(), [](const auto& f) { return !f && f.base->folder; });
     }
@@ -74,7 +79,9 @@ private:
     bool may_be(const std::optional<std::uint64_t>& size) const {
         for (const KitBaseFound& one : found_)
             for (const KitEdition& edition : one.base->any)
-                if (!one.base->folder && (!size || !edition.digests.size || edition.digests.size == size)) return true;
+                if (!one.base->folder && (!size || !edition.digests.size || edition.digests.size == size ||
+                                          may_be_read(*edition.digests.size, *size)))
+                    return true;
         return false;
     }
 
@@ -96,11 +103,14 @@ private:
         const auto file = std::make_shared<const InputFile>(open_file(address, work_));
         if (!is_archive(*file)) {
             offer(address, file, true);
+            if (all_found()) return;
+            const std::shared_ptr<const Container> container = open_container(*file, work_.limits, work_.progress);
+            if (!container) return;
             if (wants_folders())
-                if (std::shared_ptr<const Container> container = open_container(*file, work_.limits, work_.progress))
-                    try_as_folder(
-                        address,
-                        std::shared_ptr<const Container>(container.get(), [container, file](const Container*) {}), {});
+                try_as_folder(address,
+                              std::shared_ptr<const Container>(container.get(), [container, file](const Container*) {}),
+                              {});
+            look_into(address, *file, *container);
             return;
         }
         offer(address, file, false);
@@ -119,9 +129,22 @@ private:
             if (member->encrypted || !may_be(member->size)) continue;
             const auto inside = std::make_shared<const InputFile>(
                 InputFile::part(archive, member->name, [&](ByteSink& out) { reader.extract(out); }));
-            offer(fmt::format("{}:{}", address, member->name.empty() ? "content" : member->name), inside, true);
+            offer(address + ":" + escaped_part(member->name.empty() ? "content" : member->name), inside, true);
         }
         reader.check_rest();
+    }
+
+    /// Files of a disc, and of whatever else opens into files. By their sizes as they stand there, and no deeper.
+    void look_into(const std::string& address, const InputFile& file, const Container& container) {
+        if (!wants_files()) return;
+        for (const Part& part : container.parts()) {
+            const auto may_be_it = [&](const KitBaseFound& one) { return !one && is_size(*one.base, *part.size); };
+            if (part.kind != "file" || part.encrypted || !part.size || part.lies == "past the end" ||
+                std::none_of(found_.begin(), found_.end(), may_be_it))
+                continue;
+            offer(address + ":" + escaped_part(part.name),
+                  std::make_shared<const InputFile>(open_part(file, part.name, work_)), false);
+        }
     }
 
     void try_file(const std::string& path) {
@@ -150,37 +173,76 @@ private:
             for (const KitEdition& edition : one.base->any)
                 if (!one.base->folder && edition.digests.size.value_or(file->size()) == file->size())
                     choice = either(choice, choice_for(edition.digests));
-        if (!choice.crc32 && !choice.md5 && !choice.sha1 && !choice.sha256) return;
-        const Digests digests = digest(*file, choice, work_.progress, Phase::checking_source);
+        Digests digests;
+        if (choice.crc32 || choice.md5 || choice.sha1 || choice.sha256)
+            digests = digest(*file, choice, work_.progress, Phase::checking_source);
         for (KitBaseFound& one : found_) {
             if (one.base->folder) continue;
+            bool is_one = false;
             for (const KitEdition& edition : one.base->any) {
-                if (!compare(edition.digests, digests).empty()) continue;
-                if (!one)
-                    one.edition = edition.name, one.address = address, one.digests = digests, one.file = file;
-                else if (edition.name != one.edition)
-                    one.others.emplace_back(edition.name, address);
-                else
-                    one.again.push_back(address);
+                if (!digests.size || !compare(edition.digests, digests).empty()) continue;
+                is_one = true;
+                add(one, edition.name, address, [&] { one.digests = digests, one.file = file; });
                 break;
             }
-            if (!one && tell)
-                one.near.push_back(
-                    {address, file->size(), digests, words_for(identify(*file)), reading_that_fits(*one.base, *file)});
+            if (is_one || one) continue;
+            const bool is_read = read_as_one(one, address, file, tell);
+            if (tell && !is_read)
+                one.near.push_back({address, file->size(), digests, words_for(identify(*file)), lossy_reading_});
         }
     }
 
-    /// A kit is for one form of a file; another one is worth saying.
-    std::optional<Representation> reading_that_fits(const KitBase& base, const InputFile& file) const {
-        for (const KitEdition& edition : base.any) {
-            if (!edition.digests.size) continue;
-            for (const Representation& reading : readings_for(file, edition.digests.size)) {
-                const auto read = read_as(file, reading);
-                if (compare(edition.digests, digest(*read, choice_for(edition.digests), work_.progress)).empty())
-                    return reading;
+    template <class Take>
+    static void add(KitBaseFound& one, const std::string& edition, const std::string& address, const Take& take) {
+        if (!one)
+            one.edition = edition, one.address = address, take();
+        else if (edition != one.edition)
+            one.others.emplace_back(edition, address);
+        else
+            one.again.push_back(address);
+    }
+
+    /// A file that is an edition in another form than it stands in. Of many files, only what sizes say plainly is
+    /// tried: a front header, whole sectors.
+    bool read_as_one(const KitBaseFound& one, const std::string& address, const std::shared_ptr<const InputFile>& file,
+                     bool all) {
+        lossy_reading_.reset();
+        for (const KitEdition& edition : one.base->any) {
+            if (!edition.digests.size || (!all && !may_be_read(*edition.digests.size, file->size()))) continue;
+            for (const Representation& reading : readings_for(*file, edition.digests.size)) {
+                const DigestChoice choice = either(DigestChoice{}, choice_for(edition.digests));
+                const Digests as_read = digest(*read_as(*file, reading), choice, work_.progress);
+                if (!compare(edition.digests, as_read).empty()) continue;
+                if (!reading.harmless()) {
+                    lossy_reading_ = reading;
+                    return false;
+                }
+                read_.push_back({one.base, edition.name, address, file, reading, as_read});
+                return true;
             }
         }
-        return std::nullopt;
+        return false;
+    }
+
+    static bool may_be_read(std::uint64_t wanted, std::uint64_t size) {
+        constexpr std::uint64_t plain = 2048, raw = 2352;
+        return (size > wanted && size - wanted <= largest_header) ||
+               (wanted > size && wanted - size <= largest_header) || size / raw * plain == wanted ||
+               size / plain * raw == wanted;
+    }
+
+    /// Bases that nothing is as it stands are what was found in another form.
+    void take_read() {
+        for (KitBaseFound& one : found_) {
+            if (one) continue;
+            for (const Read& read : read_) {
+                if (read.base != one.base) continue;
+                add(one, read.edition, read.address, [&] {
+                    one.file = read.file, one.reading = read.reading, one.as_read = read.as_read;
+                    one.digests = digest(*read.file, {}, work_.progress, Phase::checking_source);
+                });
+            }
+        }
     }
 
     /// `folder`: on the disk; empty: the container is of a file.
@@ -233,8 +295,18 @@ private:
         return {};
     }
 
+    struct Read {
+        const KitBase* base;
+        std::string edition, address;
+        std::shared_ptr<const InputFile> file;
+        Representation reading;
+        Digests as_read;
+    };
+
     const WorkOptions& work_;
     std::vector<KitBaseFound> found_;
+    std::vector<Read> read_;                         ///< in another form than they stand in
+    std::optional<Representation> lossy_reading_{};  ///< of the file that was looked at last
 };
 
 }  // namespace

@@ -57,7 +57,7 @@ public:
         for (const KitOutput& output : kit.outputs)
             if (!is_base(output.from))
                 for (const std::string& name : names_for(kit, output.from, output.only))
-                    use(split_kit_file(name).first, fmt::format("line {}: output", output.line), {});
+                    use(address_in_kit(name).file, fmt::format("line {}: output", output.line), {});
         try {
             kit_.maps();
         } catch (const Error& error) {
@@ -70,7 +70,7 @@ public:
     }
 
 private:
-    bool is_base(const std::string& address) const { return !split_kit_address(kit_.kit(), address).first.empty(); }
+    bool is_base(const std::string& address) const { return !address_in_base(kit_.kit(), address).file.empty(); }
 
     /// Tables of letters lie beside maps.
     static bool named_by_a_map(const std::string& name) { return name.ends_with(".tbl"); }
@@ -97,7 +97,7 @@ private:
         if (step.does != Does::apply && step.does != Does::edit && step.does != Does::put) return;
         if (is_base(step.file)) return;
         for (const std::string& name : names_for(kit_.kit(), step.file, step.only))
-            use(split_kit_file(name).first, who, [&](const ByteSource& file) {
+            use(address_in_kit(name).file, who, [&](const ByteSource& file) {
                 if (step.does == Does::put) return;
                 const auto patch = open_patch(file);
                 if (step.does == Does::edit && patch->facts().format != PatchFormat::edits)
@@ -111,8 +111,8 @@ private:
         std::map<std::string, Tree> trees;  // by base
         for (const KitStep& step : kit_.kit().steps) {
             if (step.does != KitStep::Does::link) continue;
-            const auto [id, path] = split_kit_address(kit_.kit(), step.at);
-            trees[id].insert_or_assign(path, TreeEntry{.kind = TreeEntry::Kind::link, .to = step.file});
+            const Address at = address_in_base(kit_.kit(), step.at);
+            trees[at.file].insert_or_assign(at.inside(), TreeEntry{.kind = TreeEntry::Kind::link, .to = step.file});
         }
         for (const auto& [id, tree] : trees)
             if (const std::string out = link_leading_out(tree); !out.empty())
@@ -126,9 +126,9 @@ private:
                 if (has_own_name(name))
                     wrong(fmt::format("line {}: {} is a name of this program's own records", output.line, name));
         for (const KitStep& step : kit_.kit().steps) {
-            const auto [id, path] = split_kit_address(kit_.kit(), step.at);
-            const KitBase* const base = kit_.kit().base(id);
-            if (base != nullptr && base->folder && has_own_name(path))
+            const Address at = address_in_base(kit_.kit(), step.at);
+            const KitBase* const base = kit_.kit().base(at.file);
+            if (base != nullptr && base->folder && has_own_name(at.inside()))
                 wrong(fmt::format("line {}: {}: this is a name of this program's own records", step.line,
                                   words_for(step)));
         }

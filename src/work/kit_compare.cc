@@ -30,7 +30,7 @@ constexpr std::size_t most_fields = 64;
 constexpr std::uint64_t most_changed_for_fields = 4096, largest_with_fields = std::uint64_t{64} << 20;
 
 std::string inside_of(const std::string& at, const std::string& part) {
-    return at + ":" + escaped_part(part);
+    return joined_address(at, escaped_part(part));
 }
 
 class Comparing {
@@ -193,11 +193,12 @@ private:
             if (was && are_same(*old_content, *content)) continue;
             // What the steps so far have changed of it as well, follows from them: no step of its own.
             if (was && !all.steps.empty() && !is_as_before(made, limits, name, *old_content)) continue;
-            made.keep(content);
             const bool done =
                 put_into(made, limits, [&, &name = name](const Container& now, const PutOptions& options) {
-                    return was ? now.put(find_part(now, name), content, options).change
-                               : now.add(name, content, options).change;
+                    ChangeList change = was ? now.put(find_part(now, name), content, options).change
+                                            : now.add(name, content, options).change;
+                    change.hold(content);
+                    return change;
                 });
             if (!done) continue;
             all.add(
@@ -245,13 +246,14 @@ private:
     bool put_into(WorkingFile& made, const Limits& limits,
                   const std::function<ChangeList(const Container&, const PutOptions&)>& change) const {
         const SharedSource now = made.now(options_.work);
-        made.keep(now);
         const auto container = open_container(*now, limits);
         if (!container) return false;
         PutOptions options;
         options.add = true;
         try {
-            made.change(change(*container, options));
+            ChangeList done = change(*container, options);
+            done.hold(now);
+            made.change(done);
         } catch (const Error& error) {
             if (error.code() == ErrorCode::cancelled || error.code() == ErrorCode::io) throw;
             return false;

@@ -31,14 +31,10 @@ struct Touch {
     Digests content{};  ///< of what is put
 };
 
-std::string joined(const std::string& outer, const std::string& inner) {
-    return inner.empty() ? outer : outer.empty() ? inner : outer + ":" + inner;
-}
-
 void add_edits(const Touch& model, const ByteSource& list, std::vector<Touch>& touches) {
     for (const ListedEdit& edit : read_edit_list(text_of(WholeView(list).bytes())).edits) {
         Touch touch = model;
-        touch.at = joined(model.at, edit.part);
+        touch.at = joined_address(model.at, edit.part);
         if (edit.by == ListedEdit::By::field)
             touch.field = edit.field, touch.value = edit.new_value;
         else if (edit.by == ListedEdit::By::offset)
@@ -54,8 +50,8 @@ std::vector<Touch> touches_of(std::vector<KitOnItsWay>& ways, const std::vector<
     for (const KitStepPlan& planned : steps) {
         KitOnItsWay& way = ways[planned.kit];
         const KitStep& step = *planned.step;
-        const auto [id, part] = split_kit_address(way.kit.kit(), step.at);
-        Touch touch{.kit = planned.kit, .base = way.bases.at(id).get(), .at = part, .step = &step};
+        const Address at = address_in_base(way.kit.kit(), step.at);
+        Touch touch{.kit = planned.kit, .base = way.bases.at(at.file).get(), .at = at.inside(), .step = &step};
         if (step.does == Does::set) {
             for (const FieldSetting& setting : step.set) {
                 touch.field = setting.selector, touch.value = setting.value;
@@ -70,7 +66,7 @@ std::vector<Touch> touches_of(std::vector<KitOnItsWay>& ways, const std::vector<
         } else if (step.does == Does::edit) {
             add_edits(touch, *way.kit.open(way.text(step.file)), touches);
         } else {
-            if (step.does == Does::put && split_kit_address(way.kit.kit(), step.file).first.empty()) {
+            if (step.does == Does::put && address_in_base(way.kit.kit(), step.file).file.empty()) {
                 Digests& content = known[{planned.kit, step.file}];
                 if (!content.crc32) content = digest(*content_at(way, step.file, true, work), {}, work.progress);
                 touch.content = content;
@@ -146,9 +142,9 @@ std::vector<KitConflict> find_conflicts(std::vector<KitOnItsWay>& ways, const st
             if (touch.kit == other->kit || !contradict(touch, *other)) continue;
             const Touch &a = touch.kit < other->kit ? touch : *other, &b = touch.kit < other->kit ? *other : touch;
             const std::string& longer = a.at.size() > b.at.size() ? a.at : b.at;
-            const std::string id = split_kit_address(ways[a.kit].kit.kit(), a.step->at).first;
-            conflicts.push_back(
-                {a.kit, b.kit, joined(id, longer) + (a.field.empty() ? "" : " " + a.field), words_of(a), words_of(b)});
+            const std::string id = address_in_base(ways[a.kit].kit.kit(), a.step->at).file;
+            conflicts.push_back({a.kit, b.kit, joined_address(id, longer) + (a.field.empty() ? "" : " " + a.field),
+                                 words_of(a), words_of(b)});
         }
     };
     std::vector<const Touch*> told_once;

@@ -171,8 +171,9 @@ private:
     std::vector<std::pair<std::string, Digests>> known_by(const Pair& pair) const {
         std::set<std::string> names;
         const auto add = [&](const std::string& address) {
-            if (names.size() == most_known_by || !address.starts_with(std::string(base_id) + ":")) return;
-            const std::string name = split_address(address.substr(base_id.size() + 1)).front();
+            const Address at = address_in_kit(address);
+            if (names.size() == most_known_by || at.file != base_id || !at.names_part()) return;
+            const std::string& name = at.parts.front();
             const auto found = pair.before_tree.find(name);
             if (found != pair.before_tree.end() && found->second.kind == TreeEntry::Kind::file) names.insert(name);
         };
@@ -249,7 +250,7 @@ private:
         const bool patch = step.does == KitStep::Does::apply;
         std::string name = patch ? "patches/" : "files/";
         if (merged_step.editions.size() != pairs_.size()) name += pairs_[merged_step.editions.front()].edition + "/";
-        std::string part = split_kit_address(kit_, step.at).second;
+        std::string part = address_in_base(kit_, step.at).inside();
         std::replace(part.begin(), part.end(), ':', '/');
         std::replace(part.begin(), part.end(), '{', '_'), std::replace(part.begin(), part.end(), '}', '_');
         std::string safe;
@@ -269,7 +270,7 @@ private:
 
     /// A map by its name, and the tables of letters that lie beside it on the disk.
     std::string add_map(const std::string& name) {
-        const std::string path = "maps/" + fs::path(name).filename().string();
+        std::string path = "maps/" + fs::path(name).filename().string();
         if (files_.contains(path)) return path;
         for (const std::string& file : request_.maps) {
             if (fs::path(file).filename() != fs::path(name).filename()) continue;
@@ -301,7 +302,7 @@ private:
             "    hotstitch apply YOUR-FILES THIS-KIT\n",
             kit_.name, kit_.bases.front().title);
         const ByteView bytes = bytes_of(text);
-        return Bytes(bytes.begin(), bytes.end());
+        return {bytes.begin(), bytes.end()};
     }
 
     /// The kit as others will have it makes each target of its source.

@@ -80,13 +80,17 @@ Receipt receipt_for(const KitJob::State& state, const fs::path& first) {
             if (!found) continue;
             ReceiptKits::Base base{found.base->id, found.edition, found.base->folder, {}};
             const WorkingBase& working = *state.ways[i].bases.at(found.base->id);
-            // An archive stands for what lies in it: its own place is the first part of the address.
+            // An archive stands for what lies in it: its own place is the first part of the address. A sheet stands
+            // for the file that it names.
             base.file.path =
-                path_for_receipt(place_of(found), folder) + found.address.substr(place_of(found).string().size());
+                found.file && !found.file->sheet().empty()
+                    ? path_for_receipt(found.file->path(), folder)
+                    : path_for_receipt(place_of(found), folder) + found.address.substr(place_of(found).string().size());
             base.file.digests = working.is_folder() ? digests_of(working.original) : found.digests;
             if (!base.file.digests.crc32)
                 base.file.digests = joined(base.file.digests, digest(*working.input, {}, state.work.progress));
             base.file.digests.size = base.file.digests.size.value_or(0);
+            base.reading = found.reading, base.as_read = found.as_read;
             const bool known = std::any_of(kits.bases.begin(), kits.bases.end(),
                                            [&](const auto& other) { return other.file.path == base.file.path; });
             if (!known) kits.bases.push_back(std::move(base));
@@ -105,13 +109,13 @@ public:
     void run() {
         for (KitOutputPlan& planned : state_.plan->outputs) {
             const auto& way = state_.ways[planned.kit];
-            const auto [id, part] = split_kit_address(way.kit.kit(), planned.output->from);
-            WorkingBase* const base = id.empty() ? nullptr : way.bases.at(id).get();
+            const Address from = address_in_base(way.kit.kit(), planned.output->from);
+            WorkingBase* const base = from.file.empty() ? nullptr : way.bases.at(from.file).get();
             if (state_.request.in_place) return change_in_place(state_, planned, *base);
             if (planned.folder)
                 make_folder(planned, *base);
             else
-                make_file(planned, part.empty() ? base : nullptr);
+                make_file(planned, from.names_part() ? nullptr : base);
         }
         put_into_place();
     }

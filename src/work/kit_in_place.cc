@@ -3,6 +3,7 @@
 // moments, tests/kit_faults_test.cc.
 #include <fmt/format.h>
 
+#include "fit/readings.h"
 #include "hotstitch/delivery.h"
 #include "hotstitch/error.h"
 #include "hotstitch/words.h"
@@ -75,7 +76,7 @@ void change_file(KitJob::State& state, const KitOutputPlan& planned, WorkingBase
     const InputFile& input = *base.input;
     KitMade made{.path = input.path(), .from_base = true};
     const bool keep = state.request.replace != Replace::without_backup;
-    const ChangeList* const change = base.file->known_change();
+    const ChangeList* const change = base.reading ? nullptr : base.file->known_change();
     if (change != nullptr && input.size() > largest_copied && fits_in_place(*change) &&
         other_names_of(input.path()) == 0) {
         check_output(state, planned,
@@ -93,9 +94,16 @@ void change_file(KitJob::State& state, const KitOutputPlan& planned, WorkingBase
                       work);
     DigestingSink out(delivery.output(), either(either(DigestChoice{}, choice_for(planned.wanted)),
                                                 delivery.wanted_of(base.file->size(work))));
-    base.file->write(out, work);
     Receipt receipt = receipt_for(state, input.path());
-    check_output(state, planned, out.finish(), made);
+    if (const SharedSource back = in_own_form(base, work)) {
+        const DigestChoice wanted = either(DigestChoice{}, choice_for(planned.wanted));
+        check_output(state, planned, digest(*base.file->now(work), wanted, work.progress), made);
+        write_source(*back, out);
+        made.digests = out.finish();
+    } else {
+        base.file->write(out, work);
+        check_output(state, planned, out.finish(), made);
+    }
     receipt.kits->outputs.push_back({.file = {input.path().filename().string(), made.digests}});
     receipt.target.digests = made.digests;
     const Delivered delivered = delivery.finish(std::move(receipt));
@@ -139,6 +147,11 @@ void change_in_folder(KitJob::State& state, const KitOutputPlan& planned, Workin
 }
 
 }  // namespace
+
+SharedSource in_own_form(const WorkingBase& base, const WorkOptions& work) {
+    if (!base.reading) return nullptr;
+    return in_form_of(InputFile::shared(*base.input), *base.reading, base.file->now(work));
+}
 
 void change_in_place(KitJob::State& state, const KitOutputPlan& planned, WorkingBase& base) {
     base.is_folder() ? change_in_folder(state, planned, base) : change_file(state, planned, base);

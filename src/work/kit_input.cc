@@ -139,11 +139,11 @@ Bytes KitInput::State::whole(const std::string& name) const {
             .wanted(fmt::format("at most {}", counted(longest_text, "byte", "bytes")));
     if (const auto held = memory.find(name); held != memory.end()) {
         const WholeView view(*held->second);
-        return Bytes(view.bytes().begin(), view.bytes().end());
+        return {view.bytes().begin(), view.bytes().end()};
     }
     if (folder) {
         const InputFile file = InputFile::regular(path / name, work.limits);
-        return Bytes(file.bytes().begin(), file.bytes().end());
+        return {file.bytes().begin(), file.bytes().end()};
     }
     Bytes part(static_cast<std::size_t>(files.at(name)));
     unpacked->read_back(places.at(name), part);
@@ -266,7 +266,8 @@ bool is_kit(const std::string& path, const WorkOptions& options) {
         ArchiveReader reader(file, options.limits, options.progress);
         while (const ArchiveMember* const member = reader.next())
             if (fs::path(member->name).filename() == kit_text_name) return true;
-    } catch (const Error&) {  // whoever opens it says what is wrong
+    } catch (const Error& error) {  // whoever opens it says what is wrong
+        if (error.code() == ErrorCode::cancelled) throw;
     }
     return false;
 }

@@ -77,14 +77,20 @@ void KitJob::run(ByteSink& sink) {
     refuse_conflicts();
     state_->run_steps();
     const KitOnItsWay& way = state_->ways[planned.kit];
-    DigestingSink out(sink, either(DigestChoice{}, choice_for(planned.wanted)));
-    way.bases.at(split_kit_address(way.kit.kit(), planned.output->from).first)->file->write(out, state_->work);
+    const WorkingBase& base = *way.bases.at(address_in_base(way.kit.kit(), planned.output->from).file);
+    const DigestChoice wanted = either(DigestChoice{}, choice_for(planned.wanted));
     KitMade made;
+    if (const SharedSource back = state_->request.in_place ? in_own_form(base, state_->work) : nullptr) {
+        check_output(*state_, planned, digest(*base.file->now(state_->work), wanted, state_->work.progress), made);
+        return write_source(*back, sink);
+    }
+    DigestingSink out(sink, wanted);
+    base.file->write(out, state_->work);
     check_output(*state_, planned, out.finish(), made);
 }
 
 fs::path place_of(const KitBaseFound& found) {
-    return split_file(found.address).first;
+    return address_of(found.address).file;
 }
 
 /// A folder whose change in place was stopped is brought back first where it is to be changed in place again.
@@ -110,7 +116,7 @@ void KitJob::State::undo_former() {
         for (const KitBase& base : kit.kit().bases)
             for (const ReceiptKits::Base& was : request.renews->kits->bases) {
                 const auto is_it = [&](const KitEdition& edition) {
-                    return compare(edition.digests, was.file.digests).empty();
+                    return compare(edition.digests, was.reading ? was.as_read : was.file.digests).empty();
                 };
                 if (was.folder || base.folder || std::any_of(base.any.begin(), base.any.end(), is_it)) continue;
                 throw Error(ErrorCode::wrong_source,
@@ -309,14 +315,15 @@ void KitJob::State::plan_outputs() {
     std::map<const WorkingBase*, std::size_t> made;  ///< by which of the kits
     for (std::size_t i = 0; i < kits.size(); ++i)
         for (const KitOutput& output : kits[i].kit().outputs) {
-            const auto [id, part] = split_kit_address(kits[i].kit(), output.from);
+            const Address from = address_in_base(kits[i].kit(), output.from);
+            const std::string& id = from.file;
             if ((!id.empty() && !ways[i].bases.contains(id)) || !ways[i].is_for(output.only, output.from)) continue;
             KitOutputPlan planned{.kit = i, .output = &output, .name = ways[i].text(output.name)};
             if (!id.empty()) {
                 const WorkingBase& base = *ways[i].bases.at(id);
                 // Several kits on one base: it is made once, where the first of them has it.
-                if (part.empty() && made.emplace(&base, i).first->second != i) continue;
-                planned.folder = base.is_folder() && part.empty();
+                if (!from.names_part() && made.emplace(&base, i).first->second != i) continue;
+                planned.folder = base.is_folder() && !from.names_part();
                 if (planned.folder)
                     for (const auto& [name, entry] : base.tree) planned.size += entry.size;
                 else if (!base.is_folder())
@@ -324,7 +331,7 @@ void KitJob::State::plan_outputs() {
                 for (const auto& [edition, check] : output.check)
                     if (edition == ways[i].edition_of(output.from)) planned.wanted = check;
             } else {
-                planned.size = kits[i].open(split_kit_file(ways[i].text(output.from)).first)->size();
+                planned.size = kits[i].open(address_in_kit(ways[i].text(output.from)).file)->size();
             }
             if (!names.insert(lower(planned.name)).second)
                 throw Error(ErrorCode::usage, "two outputs have one name").in("output").found(planned.name);
@@ -346,14 +353,14 @@ void KitJob::State::settle_root() {
             throw Error(ErrorCode::usage, "in place and an output contradict each other").hint("keep one of them");
         std::vector<KitOutputPlan> kept;
         for (KitOutputPlan& output : outputs) {
-            const auto [id, part] = split_kit_address(kits[output.kit].kit(), output.output->from);
-            if (id.empty() || !part.empty()) {
+            const Address from = address_in_base(kits[output.kit].kit(), output.output->from);
+            if (from.file.empty() || from.names_part()) {
                 result.warnings.push_back(
                     fmt::format("{} has no place of its own, and is not made in place", output.name));
                 continue;
             }
             const auto& found = *std::find_if(bases[output.kit].begin(), bases[output.kit].end(),
-                                              [&, id = id](const auto& one) { return one.base->id == id; });
+                                              [&](const auto& one) { return one.base->id == from.file; });
             if (found.container || (found.file && found.file->is_unpacked()))
                 throw Error(ErrorCode::usage,
                             fmt::format("{} lies in another file, and cannot be replaced in place", found.address))

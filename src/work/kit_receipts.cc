@@ -104,7 +104,7 @@ void check_bases(const Receipt& receipt, const fs::path& folder, const WorkOptio
         const std::string path = path_from_receipt(base.file.path, folder).string();
         std::error_code code;
         if (base.folder && fs::is_directory(path, code)) continue;
-        if (base.folder && split_file(path).second.empty() && fs::exists(path, code)) continue;
+        if (base.folder && !address_of(path).names_part() && fs::exists(path, code)) continue;
         must_be(path, base.file.digests, ErrorCode::wrong_source,
                 fmt::format("{} is not there as it was, so what was made of it stays", path),
                 "find it again, then remove the outputs yourself", work.progress);

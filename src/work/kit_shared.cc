@@ -41,7 +41,7 @@ SharedBytes count_kit_shared(const KitInput& kit, const std::vector<KitBaseFound
     std::set<std::string> counted;
     const auto count = [&](const KitStep& step) {
         const bool publishes = step.does == KitStep::Does::apply || step.does == KitStep::Does::put;
-        if (!publishes || !split_kit_address(kit.kit(), step.file).first.empty()) return;
+        if (!publishes || !address_in_base(kit.kit(), step.file).file.empty()) return;
         if (!counted.insert(way.text(step.file)).second) return;
         const SharedSource file = content_at(way, step.file, true, options);
         SharedSource source;

@@ -80,6 +80,8 @@ Digests digests_of(const Tree& tree);
 void deliver(KitJob::State& state);
 /// The one base that is changed in its own place.
 void change_in_place(KitJob::State& state, const KitOutputPlan& planned, WorkingBase& base);
+/// A base as the steps have made it, in the form in which it was brought; null where it was taken as it is.
+SharedSource in_own_form(const WorkingBase& base, const WorkOptions& work);
 /// Throws Error(wrong_target) for an output that is not what the kit says, unless that is allowed.
 void check_output(KitJob::State& state, const KitOutputPlan& planned, const Digests& found, KitMade& told);
 /// Kits and bases, for what lies beside `first`.

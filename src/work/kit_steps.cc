@@ -8,6 +8,7 @@
 #include <algorithm>
 
 #include "base/letters.h"
+#include "fit/readings.h"
 #include "hotstitch/apply.h"
 #include "hotstitch/edit_list.h"
 #include "hotstitch/error.h"
@@ -34,7 +35,9 @@ WorkingBase working_base(const KitBaseFound& found, const Limits& limits) {
     WorkingBase base;
     if (found.file) {
         base.input = found.file;
-        base.file = std::make_shared<WorkingFile>(InputFile::shared(*found.file));
+        base.reading = found.reading;
+        const SharedSource file = InputFile::shared(*found.file);
+        base.file = std::make_shared<WorkingFile>(found.reading ? shared_as(file, *found.reading) : file);
         return base;
     }
     base.folder = found.folder;
@@ -56,7 +59,7 @@ std::string KitOnItsWay::text(const std::string& pattern) const {
 }
 
 std::string KitOnItsWay::edition_of(const std::string& address) const {
-    const std::string id = split_kit_address(kit.kit(), address).first;
+    const std::string id = address_in_base(kit.kit(), address).file;
     for (const KitBaseFound& one : found)
         if (one.base->id == id || (id.empty() && found.size() == 1)) return one.edition;
     return {};
@@ -65,7 +68,7 @@ std::string KitOnItsWay::edition_of(const std::string& address) const {
 bool KitOnItsWay::is_for(const std::vector<std::string>& only, const std::string& address) const {
     if (only.empty()) return true;
     const auto named = [&](const std::string& name) { return std::find(only.begin(), only.end(), name) != only.end(); };
-    const KitBase* const own = kit.kit().base(split_kit_address(kit.kit(), address).first);
+    const KitBase* const own = kit.kit().base(address_in_base(kit.kit(), address).file);
     // Editions of the base itself, where they are; else of whichever base has them.
     if (own != nullptr && std::any_of(own->any.begin(), own->any.end(), [&](const auto& e) { return named(e.name); }))
         return named(edition_of(address));
@@ -74,7 +77,7 @@ bool KitOnItsWay::is_for(const std::vector<std::string>& only, const std::string
 
 bool is_done(const KitOnItsWay& kit, const KitStep& step) {
     const auto there = [&](const std::string& address) {
-        const std::string id = split_kit_address(kit.kit.kit(), address).first;
+        const std::string id = address_in_base(kit.kit.kit(), address).file;
         return id.empty() || kit.bases.contains(id);
     };
     const bool from_base = step.does == KitStep::Does::put;
@@ -100,20 +103,6 @@ WorkingFile& file_in(Tree& tree, const std::string& path) {
     return *found->second.working;
 }
 
-/// The content of `file` where the names lead.
-SharedSource inside(SharedSource file, const std::vector<std::string>& names, Limits limits) {
-    for (const std::string& name : names) {
-        const auto container = open_container(*file, limits);
-        if (!container)
-            throw Error(ErrorCode::wrong_source, fmt::format("there is no part {}: the file has no parts", name));
-        const Part part = find_part(*container, name);
-        const SharedSource inner = content_of(*container, part, limits);
-        limits = limits_inside(limits, *file, part.name);
-        file = SharedSource(inner.get(), [inner, file](const ByteSource*) {});  // which it may read
-    }
-    return file;
-}
-
 /// An error of a step, with the step in front. What was wrong with a part or a value is the kit's or the base's matter,
 /// never that of the call.
 Error of_step(const Error& error, const KitInput& kit, const KitStep& step) {
@@ -132,9 +121,9 @@ Error of_step(const Error& error, const KitInput& kit, const KitStep& step) {
 class StepRun {
 public:
     StepRun(KitOnItsWay& kit, const KitStep& step, const WorkOptions& work) : kit_(kit), step_(step), work_(work) {
-        const auto [id, part] = split_kit_address(kit.kit.kit(), step.at);
-        base_ = kit.bases.at(id).get();
-        if (!part.empty()) names_ = split_address(part);
+        Address at = address_in_base(kit.kit.kit(), step.at);
+        base_ = kit.bases.at(at.file).get();
+        names_ = std::move(at.parts);
         auto maps = std::make_shared<Maps>();  // the kit's alone, so that it makes the same for everybody
         for (const SharedMap& map : kit.kit.maps()->all())
             if (!traits_of(*map).for_any) maps->add(map);
@@ -171,8 +160,9 @@ private:
         PutOptions options;
         options.room = step_.room, options.add = step_.add;
         const SharedSource now = file.now(work_);
-        file.keep(now);
-        file.change(change_inside(now, names, make, options, work_.limits, file.kept()));
+        ChangeList change = change_inside(now, names, make, options, work_.limits);
+        change.hold(now);
+        file.change(change);
     }
 
     void patch() {
@@ -200,12 +190,11 @@ private:
             options.limits = with_own_maps(limits);
             options.progress = work_.progress;
             hotstitch::apply(*open_patch(*bytes, options.limits), *content, *made, options);
-            return replaced(*content, held(made), file);
+            return replaced(*content, held(made));
         });
     }
 
-    static ChangeList replaced(const ByteSource& content, const SharedSource& by, WorkingFile& file) {
-        file.keep(by);
+    static ChangeList replaced(const ByteSource& content, const SharedSource& by) {
         ChangeList list(content.size());
         list.put_from(0, content.size(), by, 0, by->size());
         return list;
@@ -227,9 +216,7 @@ private:
         change(file, names_, [&](const SharedSource& content, const Limits& limits) {
             FieldOptions options;
             options.limits = with_own_maps(limits);
-            FieldPlan plan = FileFields(content, options.limits).set(step_.set, options);
-            for (const SharedSource& kept : plan.kept) file.keep(kept);
-            return plan.change;
+            return FileFields(content, options.limits).set(step_.set, options).change;
         });
     }
 
@@ -248,39 +235,35 @@ private:
                 const WholeView view(*bytes, limits);
                 return Bytes(view.bytes().begin(), view.bytes().end());
             };
-            MendPlan plan = plan_mends(*content, requests, options);
-            for (const auto& kept : plan.kept) file.keep(kept);
-            return plan.change;
+            return plan_mends(*content, requests, options).change;
         });
     }
 
     void put_in() {
         const SharedSource content = content_at(kit_, step_.file, true, work_);
         if (base_->is_folder() && names_.size() == 1) return put_file(content);
-        WorkingFile& file = target();
-        file.keep(content);
-        const std::string last = names_.back();
-        names_.pop_back();
-        change(file, names_, [&](const SharedSource& outer, const Limits& limits) {
-            PutOptions options;
-            options.room = step_.room, options.add = step_.add;
-            const auto container = opened(*outer, limits);
-            try {
-                return container->put(find_part(*container, last), content, options).change;
-            } catch (const Error& error) {
-                const bool missing =
-                    error.code() == ErrorCode::usage && error.field() == "part" && error.found().empty();
-                if (!missing || !step_.add) throw;
-            }
-            return container->add(last, content, options).change;
+        in_container(target(), [&](const Container& container, const std::string& name, const PutOptions& options) {
+            const auto there = part_by_name(container, name);
+            if (!there && !step_.add) throw no_such_part(container, name);
+            PutResult result = there ? container.put(*there, content, options) : container.add(name, content, options);
+            result.change.hold(content);
+            return result;
         });
     }
 
-    static std::unique_ptr<Container> opened(const ByteSource& file, const Limits& limits) {
-        if (auto container = open_container(file, limits)) return container;
-        throw Error(ErrorCode::wrong_source, "the file has no parts that are known")
-            .in("part")
-            .found(std::string(identify(file).kind.title));
+    /// Changes one part of what it lies in.
+    void in_container(WorkingFile& file,
+                      const std::function<PutResult(const Container&, const std::string&, const PutOptions&)>& make) {
+        const PutOptions options{.room = step_.room, .add = step_.add};
+        const SharedSource now = file.now(work_);
+        PutResult result = change_container(
+            now, names_,
+            [&](const Container& container, const std::string& name, const SharedSource&, const Limits&) {
+                return make(container, name, options);
+            },
+            options, work_.limits);
+        result.change.hold(now);
+        file.change(result.change);
     }
 
     void put_file(const SharedSource& content) {
@@ -341,14 +324,8 @@ private:
             std::erase_if(base_->tree, [&](const auto& row) { return row.first.starts_with(path + "/"); });
             return;
         }
-        WorkingFile& file = target();
-        const std::string last = names_.back();
-        names_.pop_back();
-        change(file, names_, [&](const SharedSource& outer, const Limits& limits) {
-            PutOptions options;
-            options.room = step_.room;
-            const auto container = opened(*outer, limits);
-            return container->remove(find_part(*container, last), options).change;
+        in_container(target(), [](const Container& container, const std::string& name, const PutOptions& options) {
+            return container.remove(find_part(container, name), options);
         });
     }
 
@@ -363,16 +340,15 @@ private:
 }  // namespace
 
 SharedSource content_at(KitOnItsWay& kit, const std::string& from, bool as_brought, const WorkOptions& work) {
-    const auto [id, part] = split_kit_address(kit.kit.kit(), from);
-    if (id.empty()) {
-        const auto [name, inner] = split_kit_file(kit.text(from));
-        return inside(kit.kit.open(name), inner.empty() ? std::vector<std::string>() : split_address(inner),
-                      work.limits);
+    Limits limits = work.limits;
+    const Address address = address_in_base(kit.kit.kit(), from);
+    if (address.file.empty()) {
+        const Address own = address_in_kit(kit.text(from));
+        return open_inside(kit.kit.open(own.file), own.parts, limits);
     }
-    WorkingBase& base = *kit.bases.at(id);
-    std::vector<std::string> names;
-    if (!part.empty()) names = split_address(part);
-    if (!base.is_folder()) return inside(as_brought ? base.file->original() : base.file->now(work), names, work.limits);
+    WorkingBase& base = *kit.bases.at(address.file);
+    std::vector<std::string> names = address.parts;
+    if (!base.is_folder()) return open_inside(as_brought ? base.file->original() : base.file->now(work), names, limits);
     if (names.empty()) throw Error(ErrorCode::usage, "this is a folder, and a file is needed").found(from);
     Tree& tree = as_brought ? base.original : base.tree;
     const auto found = tree.find(names.front());
@@ -380,7 +356,7 @@ SharedSource content_at(KitOnItsWay& kit, const std::string& from, bool as_broug
     const SharedSource file =
         found->second.working && !as_brought ? found->second.working->now(work) : found->second.open();
     names.erase(names.begin());
-    return inside(file, names, work.limits);
+    return open_inside(file, names, limits);
 }
 
 void run_step(KitOnItsWay& kit, const KitStep& step, const WorkOptions& work) {

@@ -20,7 +20,8 @@ std::string map_beside(const std::string& list, const std::string& map);
 /// A base on its way.
 struct WorkingBase {
     std::shared_ptr<const InputFile> input{};  ///< of a file
-    std::shared_ptr<WorkingFile> file{};       ///< of a file
+    std::shared_ptr<WorkingFile> file{};       ///< of a file, as it was read
+    std::optional<Representation> reading{};   ///< in which `input` is read, where not as it is
     std::filesystem::path folder{};            ///< of a folder on the disk
     std::shared_ptr<const Container> container{};
     Tree tree{}, original{};  ///< of a folder

@@ -34,9 +34,6 @@ public:
     /// `blame`: makes of an error of the patch one that names its step, whenever it is applied.
     void patch(SharedSource file, std::shared_ptr<const PatchReader> reader, const Limits& limits,
                std::function<Error(const Error&)> blame);
-    /// What the changes read besides the original.
-    void keep(SharedSource source) { kept_.push_back(std::move(source)); }
-    std::vector<SharedSource>& kept() noexcept { return kept_; }
     void write(ByteSink& out, const WorkOptions& work);
     bool changed() const noexcept { return pending_ || base_ != original_ || !change_.empty(); }
     /// The change of the original, where it is known piece by piece.
@@ -56,7 +53,6 @@ private:
     SharedSource base_, original_;
     ChangeList change_;
     std::optional<Pending> pending_;
-    std::vector<SharedSource> kept_;
 };
 
 /// A file, folder or link in a folder.

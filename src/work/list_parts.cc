@@ -29,13 +29,6 @@ private:
     Digester digester_{available({.crc32 = true, .sha1 = true})};
 };
 
-/// A name as it stands in an address.
-std::string in_address(std::string_view name) {
-    std::string out;
-    for (const char c : name) out += c == ':' ? std::string("\\:") : std::string(1, c);
-    return out;
-}
-
 class Collector {
 public:
     Collector(const ListRequest& request, const WorkOptions& options) : request_(request), options_(options) {}
@@ -57,10 +50,11 @@ private:
     void collect(const Container& container, const ByteSource* file, const Limits& limits, const std::string& prefix,
                  int depth) {
         container.visit([&](const Part& part, const ExtractPart& extract) {
-            ListedPart row{.address = prefix + in_address(part.name), .part = part};
+            ListedPart row{.address = prefix + escaped_part(part.name), .part = part};
             if (is_file(part))
-                row.kind = part.encrypted ? FileKind{"encrypted", "encrypted"} : recognise_file(part.head);
-            row.part.head = {};  // of many rows, that would be much
+                row.kind = part.encrypted ? FileKind{"encrypted", "encrypted"}
+                                          : recognise_file(part.head ? part.head() : Bytes{});
+            row.part.head = nullptr;
             const bool keep = wanted(row.address);
             const bool open = request_.deep && depth < most_depth && !part.encrypted && is_file(part) &&
                               part.size.value_or(0) <= largest_opened;
@@ -126,18 +120,18 @@ std::unique_ptr<Container> open_parts(const InputFile& file, const WorkOptions& 
             "file");
 }
 
-OpenedParts open_parts(const std::string& address, const WorkOptions& options) {
+OpenedParts open_parts(const Address& address, const WorkOptions& options) {
     OpenedParts opened;
-    const auto [name, inside] = split_file(address);
+    // "FILE:" is all of the file.
+    const Address named = address.names_part() && address.parts.back().empty() ? address.outer() : address;
     std::error_code code;
-    if (inside.empty() && std::filesystem::is_directory(name, code)) {
-        opened.container = open_folder(name);
-        opened.path = name;
+    if (!named.names_part() && std::filesystem::is_directory(named.file, code)) {
+        opened.container = open_folder(named.file);
+        opened.path = named.file;
         return opened;
     }
-    // "FILE:" is all of the file.
     WorkOptions inner = options;
-    opened.file = std::make_unique<InputFile>(open_file(inside.empty() ? name : address, options, &inner.limits));
+    opened.file = std::make_unique<InputFile>(open_file(named, options, &inner.limits));
     opened.container = open_parts(*opened.file, inner);
     opened.limits = inner.limits;
     opened.path = opened.file->path();
@@ -220,7 +214,8 @@ std::vector<ListedPart> compare_parts(const Container& container, const Containe
         row.state = PartState::only_here;
         const auto match = by_name.find(row.address);
         if (match == by_name.end()) continue;
-        if (direct && row.address.find(':') == std::string::npos) {
+        const bool outermost = split_address(row.address).size() == 1;
+        if (direct && outermost) {
             compare_directly(container, other, row, *match->second);
             by_name.erase(match);
             continue;
@@ -229,7 +224,7 @@ std::vector<ListedPart> compare_parts(const Container& container, const Containe
             row.digests && match->second->digests && compare(*row.digests, *match->second->digests).empty();
         row.state = equal ? PartState::same : PartState::changed;
         by_name.erase(match);
-        if (equal || row.address.find(':') != std::string::npos) continue;
+        if (equal || !outermost) continue;
         row.changed = differences_of(container, row.part, other, row.part);
     }
     for (ListedPart& row : there)

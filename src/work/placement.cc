@@ -73,6 +73,20 @@ fs::path placed_as(const std::string& pattern, const Identity& identity, const f
     return made;
 }
 
+void refuse_packed_name(const fs::path& output, const InputFile& source) {
+    if (!source.is_unpacked() && !source.is_computed()) return;
+    const fs::path packed =
+        source.is_computed() ? source.computed_from().path() : fs::path(address_of(source.origin()).file);
+    const std::string wanted = lower(output.extension().string()), own = lower(source.path().extension().string());
+    if (wanted.empty() || wanted != lower(packed.extension().string()) || (wanted == own && !source.is_computed()))
+        return;
+    throw Error(ErrorCode::unsupported, fmt::format("{} would be none: what is made is what {} holds",
+                                                    output.filename().string(), packed.filename().string()))
+        .in("output")
+        .hint("archives and compressed copies are only read; give the output the extension of what it is, such as " +
+              (source.is_computed() || own.empty() ? ".iso" : own));
+}
+
 void refuse_inputs(const fs::path& output, const std::vector<const InputFile*>& inputs, std::string_view hint,
                    std::string_view field) {
     for (const InputFile* input : inputs)

@@ -26,10 +26,6 @@ std::uint64_t bytes_in(const std::vector<ByteRange>& ranges) {
                            [](std::uint64_t sum, const ByteRange& range) { return sum + range.length; });
 }
 
-bool no_such_part(const Error& error) {
-    return error.code() == ErrorCode::usage && error.field() == "part" && error.found().empty();
-}
-
 /// Bytes of a part that are another afterwards; behind content that is shorter, zeros are.
 std::uint64_t changed_in(const ByteSource& before, const ByteSource& after) {
     const std::uint64_t blanked = before.size() - std::min(before.size(), after.size());
@@ -39,58 +35,29 @@ std::uint64_t changed_in(const ByteSource& before, const ByteSource& after) {
            bytes_in(differing_ranges(gone, FilledSource(std::byte{0}, blanked)));
 }
 
-struct Putting {
-    const InputFile& named;
-    const PutOptions& put;
-    WorkOptions work;
-    PutPlan& plan;  ///< keeps what the change reads
-
-    std::unique_ptr<Container> opened(const ByteSource& file, const std::string& file_name, bool outermost) const {
-        auto container =
-            outermost ? open_with_tracks(named, file, work) : open_container(file, work.limits, work.progress);
-        if (container) return container;
-        throw Error(ErrorCode::unsupported, fmt::format("{} has no parts that are known", file_name))
-            .hint(
-                "discs, cartridge ROMs, executables and packed files have parts that can be put in; describe tells "
-                "more of this file");
+/// Puts `content` in the place of one part, adds it, or (no content) takes the part away.
+PutResult put_one(const Container& container, const std::string& name, const SharedSource& content,
+                  const PutOptions& options, const Limits& limits, PutStep& step, std::size_t depth) {
+    const auto there = part_by_name(container, name);
+    if (!there && (!content || !options.add)) {
+        const bool could_be_added = container.kind() == "disc" && depth == 1 && content;
+        throw could_be_added ? no_such_part(container, name).hint("if it is to be a new file, add it (--add)")
+                             : no_such_part(container, name);
     }
-
-    /// The change of `file` that puts `content` where the names lead; none: takes away what is there. `outer` is the
-    /// part of the file itself.
-    PutResult into(const SharedSource& file, const std::string& file_name, std::span<const std::string> names,
-                   const SharedSource& content, PutStep& step, Part& outer, bool outermost) const {
-        const auto container = opened(*file, file_name, outermost);
-        try {
-            outer = find_part(*container, names.front());
-        } catch (const Error& error) {
-            const bool could_be_added =
-                container->kind() == "disc" && names.size() == 1 && content && no_such_part(error);
-            if (could_be_added && !put.add) throw Error(error).hint("if it is to be a new file, add it (--add)");
-            if (!put.add || names.size() != 1 || !content || !no_such_part(error)) throw;
-            outer = {.name = names.front(), .kind = "file", .size = content->size(), .offset = {}, .head = {}};
-            step.part = outer, step.changed = content->size();
-            return container->add(names.front(), content, put);
-        }
-        step.part = outer;
-        if (names.size() == 1 && !content) {
-            step.changed = outer.size.value_or(0);
-            return container->remove(outer, put);
-        }
-        const SharedSource inner = content_of(*container, outer, work.limits);
-        plan.kept.push_back(inner);
-        if (names.size() == 1) {
-            step.changed = changed_in(*inner, *content);
-            return container->put(outer, content, put);
-        }
-        Part inside;
-        Putting deeper{named, put, work, plan};
-        deeper.work.limits = limits_inside(work.limits, *file, outer.name);
-        const PutResult change = deeper.into(inner, outer.name, names.subspan(1), content, step, inside, false);
-        if (change.change.empty()) return ChangeList(file->size());
-        step.part = inside;
-        return container->put(outer, std::make_shared<ChangedSource>(inner, change.change), put);
+    step.part = there ? *there : Part{.name = name, .kind = "file", .size = content->size(), .offset = {}};
+    if (!content || !there) {
+        step.changed = step.part.size.value_or(0);
+        PutResult result = content ? container.add(name, content, options) : container.remove(*there, options);
+        result.part = step.part;
+        return result;
     }
-};
+    const SharedSource inner = content_of(container, *there, limits);
+    step.changed = changed_in(*inner, *content);
+    PutResult result = container.put(*there, content, options);
+    result.change.hold(inner);
+    result.part = step.part;
+    return result;
+}
 
 /// A folder's files one by one, without those that are in the container as they are.
 std::vector<PutItem> expanded(const InputFile& file, const std::vector<PutItem>& items, const WorkOptions& work) {
@@ -166,6 +133,7 @@ bool put_at_once(const InputFile& file, const std::vector<PutItem>& items, const
     std::map<std::string, Part> parts;
     for (Part& part : container->parts()) parts.emplace(part.name, std::move(part));
     std::vector<PartChange> changes;
+    std::vector<SharedSource> held;
     for (const PutItem& item : items) {
         const std::vector<std::string> names = split_address(item.part);
         if (names.size() != 1) return false;
@@ -177,17 +145,17 @@ bool put_at_once(const InputFile& file, const std::vector<PutItem>& items, const
             change.content = opened;
         }
         auto found = parts.find(names.front());
-        if (found == parts.end()) try {
-                found = parts.find(find_part(*container, names.front()).name);
-            } catch (const Error& error) {
-                if (!no_such_part(error)) throw;
-                if (!options.add || item.remove) return plan.steps.clear(), false;  // which says what is missing
-            }
+        if (found == parts.end()) {
+            const auto alike = part_by_name(*container, names.front());
+            if (alike) found = parts.find(alike->name);
+            if (!alike && (!options.add || item.remove))
+                return plan.steps.clear(), false;  // which says what is missing
+        }
         if (found != parts.end()) {
             change.name = found->first;
             step.part = found->second;
             const SharedSource inner = content_of(*container, found->second, work.limits);
-            plan.kept.push_back(inner);
+            held.push_back(inner);
             step.changed = change.content ? changed_in(*inner, *change.content) : found->second.size.value_or(0);
         } else {
             change.add = true;
@@ -205,6 +173,7 @@ bool put_at_once(const InputFile& file, const std::vector<PutItem>& items, const
         return false;
     }
     plan.change = made->change;
+    for (SharedSource& inner : held) plan.change.hold(std::move(inner));
     const std::uint64_t all = bytes_in(made->change.changed_ranges(file));
     std::uint64_t in_parts = 0;
     for (std::size_t i = 0; i < plan.steps.size(); ++i) {
@@ -227,11 +196,11 @@ bool put_at_once(const InputFile& file, const std::vector<PutItem>& items, const
 
 PutPlan plan_put(const InputFile& file, const std::vector<PutItem>& items, const PutOptions& options,
                  const WorkOptions& work) {
-    PutPlan plan{{}, ChangeList(file.size()), {}, {}};
+    PutPlan plan{{}, ChangeList(file.size()), {}};
     const std::vector<PutItem> all = expanded(file, items, work);
     refuse_contradictions(all);
     for (const PutItem& item : all)
-        if (!item.remove && !item.content) plan.read.emplace_back(split_file(item.from).first);
+        if (!item.remove && !item.content) plan.read.emplace_back(address_of(item.from).file);
     if (put_at_once(file, all, options, work, plan)) return plan;
     for (const PutItem& item : all) {
         SharedSource content = item.content;
@@ -242,11 +211,15 @@ PutPlan plan_put(const InputFile& file, const std::vector<PutItem>& items, const
             content = opened;
         }
         const auto made = std::make_shared<ChangedSource>(file, plan.change);
-        plan.kept.push_back(made);
         PutStep step{.part = {}, .address = item.part, .from = from};
-        Part outer;
-        const PutResult result = Putting{file, options, work, plan}.into(
-            made, file.path().string(), split_address(item.part), content, step, outer, true);
+        const std::vector<std::string> names = split_address(item.part);
+        PutResult result = change_container(
+            made, names,
+            [&](const Container& container, const std::string& name, const SharedSource&, const Limits& limits) {
+                return put_one(container, name, content, options, limits, step, names.size());
+            },
+            options, work.limits, tracks_of(file, work));
+        const Part& outer = result.part;
         if (content) content->check_intact();
         step.outer = outer;
         step.how = result.how, step.from_offset = result.from, step.to_offset = result.to;
@@ -263,6 +236,7 @@ PutPlan plan_put(const InputFile& file, const std::vector<PutItem>& items, const
                 if (!lies_in(outer, range)) step.mended += range.length;
         }
         plan.steps.push_back(std::move(step));
+        result.change.hold(made);
         plan.change = plan.change.then(result.change);
     }
     file.check_intact();

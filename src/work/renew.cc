@@ -34,7 +34,7 @@ RenewPlan plan_renewal(const fs::path& named, std::vector<std::string> patches, 
         receipt.representation.reset();
     RenewPlan plan;
     plan.output_changed = !compare_file(file, receipt.target.digests, options.progress).empty();
-    plan.request.source = source.string();
+    plan.request.source = joined_address(source.string(), receipt.part);
     plan.request.patches = std::move(patches);
     plan.request.output = file.string();
     plan.request.replace = Replace::keep_backup;

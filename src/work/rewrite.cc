@@ -144,23 +144,25 @@ RewriteResult rewrite(const InputFile& source, const ChangeList& change, const R
     if (!request.in_place)
         refuse_inputs(path, {&source}, "name another output, or replace the file in place (it is kept as a backup)",
                       "output or in place");
+    if (!request.in_place) refuse_packed_name(path, source);
     refuse_others(path, request, work);
     if (!sheet.sheet.empty()) refuse_others(sheet.sheet, request, work);
     Delivery delivery(source, path,
                       {.replace = request.replace,
                        .in_place = request.in_place,
                        .receipt = request.receipt,
-                       .digests = request.digests},
+                       .digests = request.digests,
+                       .renews = request.renews ? &*request.renews : nullptr},
                       work);
     keep_aside(source, request, delivery);
     RewriteResult result;
     DigestingSink output(delivery.output(), delivery.wanted_of(change.result_size()));
-    Receipt receipt;
+    Receipt receipt = request.patched.value_or(Receipt{});
+    if (!request.patched) receipt.mends = request.what;
     receipt.source.digests =
         write_changed(source, ChangedSource(source, change), delivery.wanted_of(source.size()), output, work.progress);
     write_sheet(source, sheet, request.replace, delivery);
     result.output = output.finish();
-    receipt.mends = request.what;
     receipt.target.digests = result.output;
     result.delivered = delivery.finish(std::move(receipt));
     if (!sheet.sheet.empty()) result.delivered.sheet = sheet.sheet;

@@ -24,9 +24,9 @@ std::string track_part(const CueTrack& track) {
     return fmt::format("track {}", track.number);
 }
 
-/// The track that an address begins with.
-const CueTrack* track_named(const CueSheet& sheet, std::string_view inside) {
-    const std::string name = lower(std::string(inside.substr(0, inside.find(':'))));
+/// The track of this name.
+const CueTrack* track_named(const CueSheet& sheet, const std::string& part) {
+    const std::string name = lower(part);
     const auto found = std::find_if(sheet.tracks.begin(), sheet.tracks.end(),
                                     [&](const CueTrack& track) { return track_part(track) == name; });
     return found == sheet.tracks.end() ? nullptr : &*found;
@@ -61,7 +61,7 @@ public:
             Part part{.name = track_part(track), .kind = "track", .size = bytes->size(), .offset = {}, .head = {}};
             part.lies = track.file != own_ ? "in another file" : "computed";
             if (track.file == own_ && !track.is_data()) part.offset = range_in(track).offset, part.lies = {};
-            part.head = head_of(*bytes);
+            part.head = [&bytes] { return head_of(*bytes); };
             if (visitor(part, [&](ByteSink& out) { write_source(*bytes, out); }) == Flow::stop) return;
         }
         if (!disc_) return;
@@ -184,9 +184,8 @@ fs::path file_of_sheet(const fs::path& sheet, const CueSheet& read, std::size_t 
         .hint("put the file beside the sheet, or write the name that it has into the FILE line");
 }
 
-InputFile open_by_sheet(const InputFile& sheet, const CueSheet& read, std::string_view inside,
-                        const WorkOptions& work) {
-    const CueTrack* track = track_named(read, inside);
+InputFile open_by_sheet(const InputFile& sheet, const CueSheet& read, const Address& address, const WorkOptions& work) {
+    const CueTrack* track = address.names_part() ? track_named(read, address.parts.front()) : nullptr;
     if (track == nullptr) track = read.data_track();
     if (track == nullptr) track = &read.tracks.front();
     const fs::path path = file_of_sheet(sheet.path(), read, track->file);
@@ -231,6 +230,10 @@ void write_sheet(const InputFile& source, const SheetOutput& output, Replace rep
         if (source.is_same_file(other) || fs::exists(there, code)) continue;
         write_source(InputFile::regular(other), delivery.add(there, {.replace = replace}));
     }
+}
+
+OpenOutermost tracks_of(const InputFile& file, const WorkOptions& work) {
+    return [&file, work](const ByteSource& content, const Limits&) { return open_with_tracks(file, content, work); };
 }
 
 std::unique_ptr<Container> open_with_tracks(const InputFile& file, const ByteSource& content, const WorkOptions& work) {

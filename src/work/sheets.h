@@ -16,9 +16,9 @@ std::optional<CueSheet> sheet_in(const InputFile& file);
 /// of the sheet's folder, Error(io) where there is none.
 std::filesystem::path file_of_sheet(const std::filesystem::path& sheet, const CueSheet& read, std::size_t file);
 
-/// The file that the sheet stands for: the one its only data track lies in. `inside`: an address in the disc, whose
-/// track may lie in another one.
-InputFile open_by_sheet(const InputFile& sheet, const CueSheet& read, std::string_view inside, const WorkOptions& work);
+/// The file that the sheet stands for: the one its only data track lies in. `address`: in the disc, whose track
+/// may lie in another one.
+InputFile open_by_sheet(const InputFile& sheet, const CueSheet& read, const Address& address, const WorkOptions& work);
 
 /// Where a disc goes that a sheet stands for: its file, and the sheet beside it. Both empty: the output is no sheet.
 struct SheetOutput {
@@ -31,6 +31,9 @@ void write_sheet(const InputFile& source, const SheetOutput& output, Replace rep
 /// The text of a sheet that names `file`, naming it `name`; nothing: it does not name it. Throws Error(io, damaged).
 std::optional<std::string> sheet_naming(const std::filesystem::path& sheet, const std::filesystem::path& file,
                                         const std::string& name);
+
+/// How a file is opened that a sheet may have named.
+OpenOutermost tracks_of(const InputFile& file, const WorkOptions& work);
 
 /// As open_container(); of a file that a sheet has named, the sheet's tracks too.
 std::unique_ptr<Container> open_with_tracks(const InputFile& file, const ByteSource& content, const WorkOptions& work);

@@ -156,6 +156,7 @@ void Shelf::State::drop_kept_original() const {
 
 void Shelf::State::make(const std::vector<std::string>& names, const fs::path& source, ByteSink& out) const {
     std::vector<std::string> files;
+    files.reserve(names.size());
     for (const std::string& name : names) files.push_back((folder / mod(name).file).string());
     if (mod(names.front()).kit) {
         KitJob job({.given = {source.string()}, .kits = files, .in_place = true}, work);

@@ -29,11 +29,13 @@ fs::path safe_path(std::string_view name) {
     return path.empty() ? fs::path("content") : path;
 }
 
-/// Where the last name of an address begins: behind its last colon that is none of a name.
-std::size_t last_name(const std::string& address) {
-    for (std::size_t at = address.size(); at-- > 0;)
-        if (address[at] == ':' && (at == 0 || address[at - 1] != '\\')) return at + 1;
-    return 0;
+Address part_named(const std::string& text) {
+    Address address = address_of(text);
+    if (!address.names_part())
+        throw Error(ErrorCode::usage, fmt::format("{} names no part", text))
+            .in("address")
+            .hint("list the parts of the file to see what there is");
+    return address;
 }
 
 SharedSource stored_of(const Container& container, const Part& part) {
@@ -55,19 +57,11 @@ public:
     }
 
 private:
-    static bool is_tree(const std::string& address) { return address.ends_with('/') || address.ends_with(':'); }
-
-    void take(const std::string& address) {
-        const auto [file_name, part] = split_file(address);
-        if (part.empty() && !address.ends_with(':'))
-            throw Error(ErrorCode::usage, fmt::format("{} names no part", address))
-                .in("address")
-                .hint("list the parts of the file to see what there is");
-        const std::size_t last = last_name(address);
-        const std::string name = address.substr(last);
-        const OpenedParts opened = open_parts(address.substr(0, last - 1), options_);
-        if (is_tree(address)) return take_tree(opened, name);
-        const Part found = find_part(*opened.container, split_address(name).front());
+    void take(const std::string& text) {
+        const Address address = part_named(text);
+        const OpenedParts opened = open_parts(address.outer(), options_);
+        if (address.names_all()) return take_tree(opened, address.parts.back());
+        const Part found = find_part(*opened.container, address.parts.back());
         if (found.kind == "link")
             throw Error(ErrorCode::unsupported, fmt::format("{} is a link, which has no content", found.name))
                 .in("part")
@@ -182,11 +176,10 @@ TakeResult take_parts(const TakeRequest& request, const WorkOptions& options) {
     return Taking(request, options).run();
 }
 
-Part take_part(const std::string& address, ByteSink& out, const WorkOptions& options, bool stored) {
-    if (split_file(address).second.empty()) throw Error(ErrorCode::usage, fmt::format("{} names no part", address));
-    const std::size_t last = last_name(address);
-    const OpenedParts opened = open_parts(address.substr(0, last - 1), options);
-    const std::string name = split_address(address.substr(last)).front();
+Part take_part(const std::string& text, ByteSink& out, const WorkOptions& options, bool stored) {
+    const Address address = part_named(text);
+    const OpenedParts opened = open_parts(address.outer(), options);
+    const std::string& name = address.parts.back();
     Part part;
     if (stored) {
         part = find_part(*opened.container, name);

@@ -47,6 +47,7 @@ void put(ChangeList& list, const ListedEdit& edit, std::uint64_t at, Bytes bytes
 
 /// The same of what follows from other edits.
 void put_all(ChangeList& list, const ChangeList& more, const char* which) {
+    list.hold(more);
     for (const Splice& splice : more.splices()) try {
             list.put(splice);
         } catch (const Error& error) {
@@ -109,8 +110,7 @@ private:
 
     void in_part(const std::string& part, const std::vector<const ListedEdit*>& edits) {
         const auto so_far = std::make_shared<ChangedSource>(source_, change_);
-        kept_.push_back(so_far);
-        change_ = change_.then(change_inside(
+        ChangeList change = change_inside(
             so_far, split_address(part),
             [&](const SharedSource& content, const Limits& inside) {
                 std::optional<Fields> fields;
@@ -118,7 +118,9 @@ private:
                 keep_checks(fields, list);
                 return list;
             },
-            {.mend = true, .allow = {.signature = true, .packed = true}}, limits_, kept_));
+            {.mend = true, .allow = {.signature = true, .packed = true}}, limits_);
+        change.hold(so_far);
+        change_ = change_.then(change);
     }
 
     /// Of a file or part, by all edits that are in it.
@@ -145,7 +147,6 @@ private:
         FieldPlan plan =
             fields->set(settings, {.mend = false, .allow = {.signature = true, .packed = true}, .limits = limits});
         put_all(list, plan.change, "bytes of a field");
-        kept_.insert(kept_.end(), plan.kept.begin(), plan.kept.end());
         return list;
     }
 
@@ -154,7 +155,6 @@ private:
         if (!fields) return;
         FieldPlan told;
         list = fields->keeping_checks(std::move(list), {.allow = {.signature = true, .packed = true}}, told);
-        kept_.insert(kept_.end(), told.kept.begin(), told.kept.end());
     }
 
     /// All in one pass.
@@ -253,7 +253,6 @@ private:
     ChangeList change_;
     std::optional<FileFields> fields_;
     std::map<const ListedEdit*, std::vector<std::uint64_t>> places_;  ///< of patterns, two at most
-    std::vector<SharedSource> kept_;
 };
 
 }  // namespace

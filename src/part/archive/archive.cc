@@ -11,7 +11,7 @@
 #include <archive.h>
 #include <archive_entry.h>
 #include <fmt/format.h>
-#include <locale.h>
+#include <locale.h>  // NOLINT(modernize-deprecated-headers): newlocale is POSIX
 
 #include "base/meter.h"
 #include "part/archive/budget.h"

@@ -22,7 +22,7 @@ public:
                       .kind = "file",
                       .size = member->size,
                       .offset = {},
-                      .head = member->head,
+                      .head = [member] { return member->head; },
                       .encrypted = member->encrypted};
             if (part.name.empty()) part.name = part.kind = "content";
             if (!member->link.empty()) part.kind = "link", part.size = 0, part.lies = "link";

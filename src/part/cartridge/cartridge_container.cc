@@ -50,7 +50,7 @@ public:
                 (entry.of_rom && !in_order_ ? ByteView(ordered) : file_)
                     .subspan(static_cast<std::size_t>(entry.at), static_cast<std::size_t>(*entry.part.size));
             Part part = entry.part;
-            part.head.assign(bytes.begin(), bytes.begin() + std::min<std::ptrdiff_t>(std::ssize(bytes), most_head));
+            part.head = [bytes] { return head_of(MemorySource(bytes)); };
             if (visitor(part, [&](ByteSink& out) { out.write(bytes); }) == Flow::stop) return;
         }
     }
@@ -85,7 +85,6 @@ private:
         std::uint64_t at;  ///< in the file or, for `of_rom`, in the ROM as the console reads it
         bool of_rom;
     };
-    static constexpr std::ptrdiff_t most_head = 512;
 
     std::uint64_t rom_size() const noexcept { return file_.size() - image_.front_header; }
     void add_of_file(std::string name, std::string_view kind, std::uint64_t offset, std::uint64_t size) {

@@ -146,7 +146,7 @@ public:
                             .kind = "file",
                             .size = chunk.size,
                             .offset = chunk.at + header_size,
-                            .head = head_of(*content)};
+                            .head = [&content] { return head_of(*content); }};
             if (visitor(part, [&](ByteSink& out) { write_source(*content, out); }) == Flow::stop) return;
         }
     }

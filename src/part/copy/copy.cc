@@ -177,7 +177,7 @@ public:
                            .kind = "content",
                            .size = plain_->size(),
                            .offset = {},
-                           .head = head_of(*plain_),
+                           .head = [this] { return head_of(*plain_); },
                            .lies = "packed"};
         if (visitor(content, [&](ByteSink& out) { write_source(*plain_, out); }) == Flow::stop || !disc_) return;
         disc_->visit([&](const Part& part, const ExtractPart& extract) {

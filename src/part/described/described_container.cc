@@ -63,7 +63,7 @@ public:
             });
         for (std::size_t i = 0; i < slots_.size() && !stopped; ++i) {
             Part part = slots_[i].part;
-            part.head = slots_[i].codec().empty() ? head_of(*stretch(slots_[i])) : Bytes{};
+            if (slots_[i].codec().empty()) part.head = [this, i] { return head_of(*stretch(slots_[i])); };
             stopped = visitor(part, [&](ByteSink& out) { extract(slots_[i], out); }) == Flow::stop;
         }
     }
@@ -93,9 +93,8 @@ public:
         PutResult result = placed(*slot, packed, content->size(), options);
         if (!options.mend) return result;
         std::vector<std::string> mended;
-        std::vector<SharedSource> kept;
         result.change = keeping_map_checks(*slot->map, file_, std::move(result.change), mended, result.warnings);
-        result.change = keeping_checks(file_, identity_, std::move(result.change), options.allow, kept);
+        result.change = keeping_checks(file_, identity_, std::move(result.change), options.allow);
         return result;
     }
 

@@ -45,7 +45,7 @@ public:
 
     void visit(const VisitPart& visitor) const override {
         const auto show = [&](Part part, const SharedSource& content) {
-            if (content) part.head = head_of(*content);
+            if (content) part.head = [&content] { return head_of(*content); };
             return visitor(part, [&](ByteSink& out) {
                        if (!content)
                            throw Error(ErrorCode::truncated,
@@ -104,10 +104,66 @@ public:
         }
         const Entry& entry = entry_of(part);
         refuse_form2(entry);
+        return in_track([&] { return on_track(put_file(image_.user, *volume_, entry, content, options.room)); });
+    }
+
+    PutResult add(const std::string& name, const SharedSource& content, const PutOptions& options) const override {
+        if (!volume_) return Container::add(name, content, options);
+        ChangeList change;
+        PutResult result = add_files(image_.user, *volume_, {{name, content}}, options.room, change).front();
+        result.change = std::move(change);
+        return on_track(std::move(result));
+    }
+
+    /// Files that are there, then new ones. Where what follows moves, that goes one after the other.
+    std::optional<PartChanges> change_all(const std::vector<PartChange>& changes,
+                                          const PutOptions& options) const override {
+        if (!volume_) return std::nullopt;
+        std::vector<OtherContent> there;
+        std::vector<NewFile> more;
+        for (const PartChange& change : changes) {
+            if (change.add) {
+                more.push_back({change.name, change.content});
+                continue;
+            }
+            const auto found = by_path_.find(change.name);
+            if (!change.content || found == by_path_.end() || options.room == Room::rebuild) return std::nullopt;
+            refuse_form2(*found->second);
+            there.push_back({found->second, change.content});
+        }
+        PartChanges made{ChangeList(image_.user->size()), {}};
+        return in_track([&] {
+            std::vector<PutResult> puts, adds;
+            if (!there.empty()) puts = put_files(image_.user, *volume_, there, options.room, made.change);
+            if (!more.empty()) {
+                const auto so_far = std::make_shared<ChangedSource>(image_.user, made.change);
+                ChangeList rest;
+                adds = add_files(so_far, there.empty() ? *volume_ : read_volume(*so_far), more, options.room, rest);
+                rest.hold(so_far);
+                made.change = made.change.then(rest);
+            }
+            made.change = on_track(PutResult{std::move(made.change)}).change;
+            auto put = puts.begin(), add = adds.begin();
+            for (const PartChange& change : changes) {
+                made.parts.push_back(std::move(change.add ? *add++ : *put++));
+                if (image_.layout.is_raw()) made.parts.back().from.reset(), made.parts.back().to.reset();
+            }
+            return std::move(made);
+        });
+    }
+
+    PutResult remove(const Part& part, const PutOptions& options) const override {
+        if (part.kind != "file") return Container::remove(part, options);
+        return on_track(remove_file(image_.user, *volume_, entry_of(part), options.room));
+    }
+
+private:
+    /// More room is made only where the track may grow.
+    template <class Change>
+    std::invoke_result_t<Change> in_track(const Change& change) const {
         try {
-            return on_track(put_file(image_.user, *volume_, entry, content, options.room));
+            return change();
         } catch (const Error& error) {
-            // More room is made only where the track may grow.
             if (error.field() != "room" || !image_.layout.is_raw() || image_.layout.behind == 0) throw;
             throw Error(error.code(), error.what())
                 .in("room before tracks")
@@ -117,40 +173,6 @@ public:
                     "other tracks follow in the same file: make the file as small as it was, or split the image into "
                     "a file for each track");
         }
-    }
-
-    PutResult add(const std::string& name, const SharedSource& content, const PutOptions& options) const override {
-        if (!volume_) return Container::add(name, content, options);
-        PartChanges made = added({{name, content, true}}, options.room);
-        PutResult result = std::move(made.parts.front());
-        result.change = std::move(made.change);
-        return result;
-    }
-
-    /// New files alone; what is there may move, so that goes one after the other.
-    std::optional<PartChanges> change_all(const std::vector<PartChange>& changes,
-                                          const PutOptions& options) const override {
-        const bool only_new = std::all_of(changes.begin(), changes.end(), [](const auto& c) { return c.add; });
-        if (!volume_ || !only_new) return std::nullopt;
-        return added(changes, options.room);
-    }
-
-    PutResult remove(const Part& part, const PutOptions& options) const override {
-        if (part.kind != "file") return Container::remove(part, options);
-        return on_track(remove_file(image_.user, *volume_, entry_of(part), options.room));
-    }
-
-private:
-    PartChanges added(const std::vector<PartChange>& changes, Room room) const {
-        std::vector<NewFile> files;
-        for (const PartChange& change : changes) files.push_back({change.name, change.content});
-        PartChanges made;
-        made.parts = add_files(image_.user, *volume_, files, room, made.change);
-        PutResult whole{std::move(made.change)};
-        made.change = on_track(std::move(whole)).change;
-        for (PutResult& part : made.parts)
-            if (image_.layout.is_raw()) part.from.reset(), part.to.reset();
-        return made;
     }
 
     SharedSource boot_area() const { return std::make_shared<SliceSource>(image_.user, 0, system_area * user_size); }

@@ -19,6 +19,15 @@ namespace hotstitch::disc {
 PutResult put_file(const SharedSource& user, const Volume& volume, const Entry& entry, const SharedSource& content,
                    Room room);
 
+struct OtherContent {
+    const Entry* entry;
+    SharedSource content;
+};
+/// Several files, as one change of the volume, in which none is moved but those that no longer fit: these go behind all
+/// others, one after the other. Returns how each went. REQUIRES each entry once, and `room` not to be `rebuild`.
+std::vector<PutResult> put_files(const SharedSource& user, const Volume& volume, const std::vector<OtherContent>& files,
+                                 Room room, ChangeList& change);
+
 struct NewFile {
     std::string path;
     SharedSource content;
@@ -42,13 +51,19 @@ public:
     void set_little(std::uint64_t place, std::uint64_t value);  ///< 32 bits, as both below
     void set_big(std::uint64_t place, std::uint64_t value);
     void set_both(std::uint64_t place, std::uint64_t value);
-    /// Into a change of the same source; returns how many bytes differ.
-    std::uint64_t tell(ChangeList& list) const;
+    /// How many bytes differ by now.
+    std::uint64_t differing() const noexcept { return differing_; }
+    /// Into a change of the same source.
+    void tell(ChangeList& list) const;
 
 private:
-    Bytes& sector(std::uint64_t number);
+    struct Sector {
+        Bytes before, now;
+    };
+    Sector& sector(std::uint64_t number);
     const ByteSource& user_;
-    std::map<std::uint64_t, Bytes> sectors_;
+    std::map<std::uint64_t, Sector> sectors_;
+    std::uint64_t differing_ = 0;
 };
 
 /// A number of a sector that stands somewhere in the volume.
@@ -72,7 +87,8 @@ std::uint64_t free_place(const ByteSource& user, const Volume& volume);
 /// The volume's size in its descriptors, where it would end before `end`.
 void reach(SectorEdits& edits, const ByteSource& user, const Volume& volume, std::uint64_t end);
 
-/// `content` from sector `at` on, zeros behind it up to the next sector. What stands there may be overwritten.
+/// `content` from sector `at` on, zeros behind it up to the next sector. What stands there may be overwritten; what is
+/// added behind the end comes in the order of its sectors.
 void put_sectors(ChangeList& list, const ByteSource& user, std::uint64_t at, const SharedSource& content);
 
 /// Of the same file or folder in each other tree. Throws Error(unsupported) where that cannot be told.

@@ -215,7 +215,7 @@ public:
     void visit(const VisitPart& visitor) const override {
         for (Part part : parts_) {
             const SliceSource bytes(borrowed(file_), *part.offset, *part.size);
-            part.head = head_of(bytes);
+            part.head = [&bytes] { return head_of(bytes); };
             if (visitor(part, [&](ByteSink& out) { write_source(bytes, out); }) == Flow::stop) return;
         }
     }

@@ -55,7 +55,7 @@ public:
     static void unpack(const std::byte* in, MutableByteView content) {
         std::byte *out = content.data(), *const end = out + content.size();
         while (out != end) {
-            unsigned flags = std::to_integer<unsigned>(*in++);
+            auto flags = std::to_integer<unsigned>(*in++);
             for (int i = 0; i < 8 && out != end; ++i, flags <<= 1) {
                 if ((flags >> 7 & 1) == Format::literal_flag) {
                     *out++ = *in++;

@@ -20,14 +20,17 @@ public:
     std::string title() const override { return std::string(codec_.title); }
 
     void visit(const VisitPart& visitor) const override {
-        constexpr std::size_t shown_head = 512;
-        const auto content = scratch_of(limits_);
-        unpack(codec_, file_, *content, limits_);
-        const WrittenSource bytes(*content);
-        Bytes head(static_cast<std::size_t>(std::min<std::uint64_t>(bytes.size(), shown_head)));
-        content->read_back(0, head);
-        visitor({.name = "content", .kind = "content", .size = extent_.content, .offset = {}, .head = std::move(head)},
-                [&](ByteSink& out) { write_source(bytes, out); });
+        std::shared_ptr<ByteSink> unpacked;
+        const auto content = [&]() -> ByteSink& {
+            if (!unpacked) {
+                unpacked = scratch_of(limits_);
+                unpack(codec_, file_, *unpacked, limits_);
+            }
+            return *unpacked;
+        };
+        const auto head = [&] { return head_of(WrittenSource(content())); };
+        visitor({.name = "content", .kind = "content", .size = extent_.content, .offset = {}, .head = head},
+                [&](ByteSink& out) { write_source(WrittenSource(content()), out); });
     }
 
     SharedSource stored(const Part&) const override { return std::make_shared<MemorySource>(file_.bytes()); }
@@ -46,6 +49,7 @@ private:
 
 }  // namespace
 
+// NOLINTNEXTLINE(performance-unnecessary-value-param): as all in the table of kinds
 std::unique_ptr<Container> open_payload(const ByteSource& file, Identity, const Limits& limits, const Progress&) {
     const Codec* codec = codec_of(file);
     if (codec == nullptr) codec = codec_by_begin(head_of(file));  // a broken one says where

@@ -40,7 +40,7 @@ public:
 
     void visit(const VisitPart& visitor) const override {
         volume_.each("", [&](Part part, const SharedSource& content) {
-            if (content) part.head = head_of(*content);
+            if (content) part.head = [&content] { return head_of(*content); };
             return visitor(part, [&](ByteSink& out) {
                 if (!content)
                     throw Error(ErrorCode::truncated, fmt::format("{} lies past the end of the image", part.name))
@@ -102,7 +102,7 @@ public:
 
     void visit(const VisitPart& visitor) const override {
         const auto show = [&](Part part, const SharedSource& content) {
-            if (content) part.head = head_of(*content);
+            if (content) part.head = [&content] { return head_of(*content); };
             return visitor(part, [&](ByteSink& out) {
                 if (part.encrypted) refuse_encrypted(part.name);
                 if (!content)
