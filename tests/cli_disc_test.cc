@@ -5,6 +5,7 @@
 #include <gtest/gtest.h>
 
 #include <filesystem>
+#include <fstream>
 #include <map>
 #include <random>
 
@@ -357,6 +358,39 @@ TEST_F(InPlace, KeepsWhatItOverwritesAndUndoesStepByStep) {
     const Bytes cut = head();
     EXPECT_NE(run({"undo", "big.iso"}).code, 0);
     EXPECT_TRUE(head() == cut) << "nothing is touched that is not what was made";
+}
+
+TEST_F(InPlace, APatchOfAWholeDiscKeepsOnlyWhatItOverwrites) {
+    const auto patched = [&](const char* name, std::size_t at, std::string_view text) {
+        fs::copy_file(folder / "big.iso", folder / "other.iso", fs::copy_options::overwrite_existing);
+        std::fstream file(folder / "other.iso", std::ios::in | std::ios::out | std::ios::binary);
+        file.seekp(static_cast<std::streamoff>(at)), file << text;
+        file.close();
+        ASSERT_EQ(answer({"create", "big.iso", "other.iso", "-o", name, "--replace"}), "0 made");
+    };
+    patched("a.bps", 170'000, "fog");
+    const Bytes first = head();
+    ASSERT_EQ(answer({"apply", "big.iso", "a.bps", "--in-place"}), "0 made");
+    const Bytes once = head();
+    EXPECT_FALSE(once == first);
+    EXPECT_LT(fs::file_size(folder / "big.iso.undo-1.hotstitch"), 1'000U) << "no copy of the disc";
+    EXPECT_EQ(answer({"verify", "--receipt", "big.iso"}), "0 as-made");
+    patched("b.bps", 60'000'000, "tide");
+    ASSERT_EQ(answer({"apply", "big.iso", "b.bps", "--in-place"}), "0 made");
+    EXPECT_EQ(answer({"verify", "--receipt", "big.iso"}), "0 as-made");
+    ASSERT_EQ(answer({"undo", "big.iso"}), "0 restored");
+    EXPECT_EQ(answer({"verify", "--receipt", "big.iso"}), "0 as-made") << "of the first again";
+    EXPECT_TRUE(head() == once);
+    ASSERT_EQ(answer({"undo", "big.iso"}), "0 restored");
+    EXPECT_TRUE(head() == first);
+    for (const std::string& name : folder.names()) EXPECT_EQ(name.find("big.iso."), std::string::npos) << name;
+    // Where most of it differs, a copy is kept as of any other file.
+    folder.put("ones.iso", Bytes(80'000'000 / 2048 * 2048, std::byte{1}));
+    ASSERT_EQ(answer({"create", "big.iso", "ones.iso", "-o", "c.bps", "--effort", "quick"}), "0 made");
+    ASSERT_EQ(answer({"apply", "big.iso", "c.bps", "--in-place"}), "0 made");
+    EXPECT_FALSE(fs::exists(folder / "big.iso.undo-1.hotstitch"));
+    ASSERT_EQ(answer({"undo", "big.iso"}), "0 restored");
+    EXPECT_TRUE(head() == first);
 }
 
 TEST_F(InPlace, AStoppedChangeIsSaidByTheNextCommandAndUndone) {

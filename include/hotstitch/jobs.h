@@ -157,6 +157,9 @@ HOTSTITCH_EXPORT RewriteResult rewrite(const InputFile& source, const ChangeList
 /// The same into a sink that can give back what was written; only what is kept aside becomes a file.
 HOTSTITCH_EXPORT RewriteResult rewrite(const InputFile& source, const ChangeList& change, const RewriteRequest& request,
                                        ByteSink& sink, const WorkOptions& options = {});
+/// A file that is larger is changed where it lies, not copied, in bytes.
+inline constexpr std::uint64_t largest_copied = std::uint64_t{64} << 20;
+
 /// Throws what rewrite() would throw about the request alone.
 HOTSTITCH_EXPORT void check_rewrite(const InputFile& source, const RewriteRequest& request);
 

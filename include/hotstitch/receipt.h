@@ -72,7 +72,8 @@ struct Receipt {
         std::optional<FileIdentity> identity{};
     };
     std::vector<Beside> beside{};
-    std::string reverse;  ///< a BPS patch from target to source, relative; empty: none
+    std::string journal{};  ///< the way back of a file that was changed where it lies, relative; empty: none
+    std::string reverse;    ///< a BPS patch from target to source, relative; empty: none
     /// Of the output and of the reverse patch, as they were put into place.
     std::optional<FileIdentity> target_identity, reverse_identity;
     std::optional<ReceiptKits> kits{};  ///< where kits made it

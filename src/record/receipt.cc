@@ -144,6 +144,7 @@ OrderedJson body_of(const Receipt& receipt) {
         if (beside.identity) row["identity"] = identity_json(*beside.identity);
         body["beside"].push_back(std::move(row));
     }
+    optional("journal", receipt.journal);
     optional("reverse", receipt.reverse);
     identity("target_identity", receipt.target_identity);
     identity("reverse_identity", receipt.reverse_identity);
@@ -163,6 +164,7 @@ Receipt body_from(const OrderedJson& body) {
         broken_document(receipt_words, "patches", "the list of patches is missing");
     for (const OrderedJson& patch : *patches)
         receipt.patches.push_back(file_from(OrderedJson{{"patch", patch}}, "patch"));
+    receipt.journal = text_at(body, "journal", false);
     receipt.part = text_at(body, "part", false);
     if (const auto mends = body.find("mends"); mends != body.end()) {
         if (!mends->is_array()) broken_document(receipt_words, "mends", "the list of mends is none");

@@ -271,7 +271,13 @@ void ApplyJob::State::deliver() {
     for (const ApplyStage& stage : stages)
         if (stage.found) refuse_inputs(path, {stage.found->path});
     refuse_inputs(path, work.read);
-    Delivery delivery(*source, path,
+    if (goes_by_journal()) return deliver_by_journal();
+    deliver_copy({});
+}
+
+/// `write`: what was made already; empty: it is made right into the output.
+void ApplyJob::State::deliver_copy(const std::function<void(ByteSink&)>& write) {
+    Delivery delivery(*source, output_path(),
                       {.replace = request.replace,
                        .in_place = request.in_place,
                        .receipt = request.receipt,
@@ -279,13 +285,17 @@ void ApplyJob::State::deliver() {
                        .digests = request.digests,
                        .renews = request.renews ? &*request.renews : nullptr},
                       work);
-    receipt_digests = delivery.wanted_of(source->size());
-    make(delivery.output());
-    if (!stages.back().made.made) {
-        result.outcome = ApplyOutcome::already_patched;
-        return;
+    if (write) {
+        write(delivery.output());
+    } else {
+        receipt_digests = delivery.wanted_of(source->size());
+        make(delivery.output());
+        if (!stages.back().made.made) {
+            result.outcome = ApplyOutcome::already_patched;
+            return;
+        }
+        finish_content(delivery.output());
     }
-    finish_content(delivery.output());
     const std::optional<fs::path> sheet = add_sheet(delivery);
     result.delivered = delivery.finish(receipt_for(delivery.output().path().parent_path()));
     result.delivered.sheet = sheet;

@@ -40,10 +40,15 @@ struct ApplyJob::State {
     void settle_form(const std::filesystem::path& output);
     void name_left_out();
     void deliver();
+    void deliver_copy(const std::function<void(ByteSink&)>& write);
     std::optional<std::filesystem::path> add_sheet(Delivery& delivery);
     Receipt receipt_for(const std::filesystem::path& folder) const;
     std::vector<CompanionSet> companions_of(const std::filesystem::path& output) const;
     bool is_already_patched() const;
+
+    // apply_in_place.cc
+    bool goes_by_journal() const;
+    void deliver_by_journal();
 
     // apply_part.cc
     std::optional<std::pair<InputFile, std::string>> file_around() const;

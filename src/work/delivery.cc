@@ -58,11 +58,8 @@ bool Delivery::is_made_again(const Receipt& receipt) const {
 std::vector<Receipt> Delivery::earlier(const Receipt& receipt) const {
     if (!present_ || (!options_.in_place && !receipt.replaced)) return {};
     std::vector<Receipt> all = present_->before;
-    // A receipt of a change that was stopped before it was done: the file is still what it was made of.
-    const bool undone = options_.renews == nullptr && options_.in_place && present_->in_place &&
-                        compare(present_->source.digests, receipt.source.digests).empty() &&
-                        !compare(present_->target.digests, receipt.source.digests).empty();
-    if (undone || is_made_again(receipt)) return all;
+    if (is_made_again(receipt)) return all;
+    if (options_.renews == nullptr && options_.in_place) return earlier_receipts(present_, receipt);
     all.insert(all.begin(), *present_);
     all.front().before.clear();
     return all;

@@ -6,6 +6,7 @@
 #include "fit/readings.h"
 #include "hotstitch/delivery.h"
 #include "hotstitch/error.h"
+#include "hotstitch/jobs.h"
 #include "hotstitch/words.h"
 #include "source/digesting_sink.h"
 #include "work/kit_state.h"
@@ -71,7 +72,6 @@ std::string kit_words(const KitJob::State& state) {
 
 /// The base itself; what is larger is changed where it lies.
 void change_file(KitJob::State& state, const KitOutputPlan& planned, WorkingBase& base) {
-    constexpr std::uint64_t largest_copied = std::uint64_t{64} << 20;
     const WorkOptions work = state.for_output(planned);
     const InputFile& input = *base.input;
     KitMade made{.path = input.path(), .from_base = true};

@@ -131,6 +131,18 @@ std::optional<FileIdentity> identity_of_folder(const fs::path& folder) {
     return stamp ? std::optional(identity_of(*stamp)) : std::nullopt;
 }
 
+std::vector<Receipt> earlier_receipts(const std::optional<Receipt>& present, const Receipt& now) {
+    if (!present) return {};
+    std::vector<Receipt> all = present->before;
+    // A receipt of a change that was stopped before it was done: the file is still what it was made of.
+    const bool undone = present->in_place && compare(present->source.digests, now.source.digests).empty() &&
+                        !compare(present->target.digests, now.source.digests).empty();
+    if (undone) return all;
+    all.insert(all.begin(), *present);
+    all.front().before.clear();
+    return all;
+}
+
 std::string time_now() {
     const std::time_t now = std::time(nullptr);
     return fmt::format("{:%Y-%m-%dT%H:%M:%SZ}", fmt::gmtime(now));

@@ -38,6 +38,9 @@ Digests receipt_digests(const ByteSource& file, bool all, const Progress& progre
 
 std::vector<DigestMismatch> compare_file(const InputFile& file, const Digests& wanted, const Progress& progress);
 
+/// What the way back goes on with after a change of a file in its place: `present` is what its receipt said until now.
+std::vector<Receipt> earlier_receipts(const std::optional<Receipt>& present, const Receipt& now);
+
 /// "2026-11-23T09:41:00Z"
 std::string time_now();
 

@@ -19,7 +19,9 @@ RenewPlan plan_renewal(const fs::path& named, std::vector<std::string> patches, 
         throw Error(ErrorCode::usage, "the receipt tells of mends and of no patch, so there is none to renew")
             .hint("to patch the file, use apply");
     if (receipt.in_place && receipt.backup.empty())
-        throw Error(ErrorCode::usage, "the source was replaced and no backup of it was kept")
+        throw Error(ErrorCode::usage, receipt.journal.empty()
+                                          ? "the source was replaced and no backup of it was kept"
+                                          : "the source was changed where it lies, so it stands nowhere any more")
             .hint("undo first, then apply the newer patch");
     if (!receipt.in_place && receipt.source.path.empty())
         throw Error(ErrorCode::usage, "the source came through a pipe, so it cannot be taken again")

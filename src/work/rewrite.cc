@@ -113,9 +113,6 @@ Digests write_changed(const InputFile& source, const ChangedSource& made, Digest
     return of_source.finish();
 }
 
-/// Larger files are not copied to change some bytes of them.
-constexpr std::uint64_t largest_copied = std::uint64_t{64} << 20;
-
 RewriteResult rewrite_in_place(const InputFile& source, const ChangeList& change, const RewriteRequest& request,
                                const WorkOptions& work) {
     RewriteResult result;

@@ -310,20 +310,63 @@ UndoResult undo_by_patch(const fs::path& file, const std::string& patch_name, co
     return result;
 }
 
-UndoResult undo_by_journal(const fs::path& file, bool finished) {
-    undo_in_place(file);
+/// The receipt of a change whose journal is undone goes, or that of the change before it comes again.
+void step_back_from(const fs::path& file, const Receipt& receipt, UndoResult& result, const WorkOptions& work) {
+    result.earlier_changes = !receipt.before.empty();
+    if (receipt.before.empty()) {
+        if (const auto stamp = stamp_of(receipt_path(file))) remove_file(receipt_path(file), *stamp, false);
+        return;
+    }
+    Receipt earlier = receipt.before.front();
+    earlier.before.assign(receipt.before.begin() + 1, receipt.before.end());
+    earlier.target_identity = identity_of(*stamp_of(file));
+    OutputFile out(receipt_path(file), {.replace = Replace::without_backup});
+    out.write(bytes_of(receipt_to_json(earlier)));
+    out.commit(work.progress);
+}
+
+/// `journal`: nothing where one that a receipt names is gone: the change was undone, and then this was stopped.
+UndoResult undo_by_journal(const fs::path& file, const std::optional<Journal>& journal,
+                           const std::optional<Receipt>& receipt, const WorkOptions& work) {
     UndoResult result{.outcome = UndoOutcome::restored, .file = file};
     result.by_journal = true;
-    result.was_stopped = !finished;
+    result.was_stopped = journal && !journal->finished;
+    if (journal) undo_in_place(file);
+    // One that was stopped before it was done has no receipt yet; of one whose undoing was stopped, the journal goes by
+    // another name.
+    std::error_code code;
+    const bool is_its = receipt && (!journal || journal->path.filename() == receipt->journal ||
+                                    !fs::exists(path_beside(receipt->journal, file.parent_path()), code));
+    if (is_its) try {
+            step_back_from(file, *receipt, result, work);
+        } catch (Error& error) {
+            throw std::move(error).done(
+                "The change is undone; only its receipt is still there, and the same call removes it");
+        }
     return result;
+}
+
+/// The receipt beside a file, where a journal is its way back.
+std::optional<Receipt> receipt_by_journal(const fs::path& file) {
+    std::error_code code;
+    if (!fs::exists(receipt_path(file), code)) return std::nullopt;
+    Receipt receipt = read_receipt(receipt_path(file));
+    return receipt.journal.empty() ? std::nullopt : std::optional(std::move(receipt));
 }
 
 }  // namespace
 
 UndoResult undo_last(const fs::path& file, const std::string& patch, const WorkOptions& options) {
     std::error_code code;
-    if (patch.empty() && fs::is_regular_file(file, code))
-        if (const auto journal = journal_of(file)) return undo_by_journal(file, journal->finished);
+    clear_leftovers(receipt_path(file));
+    if (patch.empty() && fs::is_regular_file(file, code)) {
+        const auto receipt = receipt_by_journal(file);
+        const auto journal = journal_of(file);
+        const bool gone = receipt && !fs::exists(path_beside(receipt->journal, file.parent_path()), code) &&
+                          !fs::exists(journal_path(file), code);
+        if (gone) return undo_by_journal(file, std::nullopt, receipt, options);
+        if (journal) return undo_by_journal(file, journal, receipt, options);
+    }
     const bool has_receipt = fs::exists(receipt_path(file), code);
     if (fs::is_directory(file, code) && !has_receipt) {
         const FolderWayBack gone = undo_folder(file, options.progress);
