@@ -1,64 +1,77 @@
 // SPDX-License-Identifier: MIT
 #include "advice.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <array>
+
+#include "hotstitch/words.h"
 
 namespace hotstitch::cli {
 namespace {
 
 struct Row {
-    ErrorCode code;
-    std::string_view field, advice;
-    bool is_told = false;  ///< the field says something to people too
+    ErrorId id;
+    std::string_view advice;  ///< {}: the file that it is about
 };
 
 constexpr std::array rows{
-    Row{ErrorCode::exists, "existing output",
-        "name another output with -o, or add --replace (the old file is kept as a backup)", true},
-    Row{ErrorCode::limit, "target size", "if the patch is meant to do this, allow it with --limit-output SIZE", true},
-    Row{ErrorCode::limit, "archive unpacked", "if you trust this archive, allow it with --limit-unpacked SIZE", true},
-    Row{ErrorCode::limit, "archive time", "if you trust this archive, allow it with --limit-unpacked SIZE", true},
-    Row{ErrorCode::exists, "receipt's place", "move it away, or leave no receipt, with --no-receipt"},
-    Row{ErrorCode::usage, "receipt's name",
-        "choose a shorter name for the output, or leave no receipt, with --no-receipt"},
-    Row{ErrorCode::io, "receipt",
+    Row{ErrorId::output_exists, "name another output with -o, or add --replace (the old file is kept as a backup)"},
+    Row{ErrorId::target_too_large, "if the patch is meant to do this, allow it with --limit-output SIZE"},
+    Row{ErrorId::archive_too_large, "if you trust this archive, allow it with --limit-unpacked SIZE"},
+    Row{ErrorId::receipt_place_taken, "move it away, or leave no receipt, with --no-receipt"},
+    Row{ErrorId::receipt_name_too_long, "choose a shorter name for the output, or leave no receipt, with --no-receipt"},
+    Row{ErrorId::no_receipt,
         "if the file was renamed since, rename its receipt with it; --no-receipt makes none; a UPS patch can be undone "
         "without: name it"},
-    Row{ErrorCode::usage, "place of the result",
+    Row{ErrorId::no_place_named,
         "name an output with -o, replace the file itself with --in-place (it is kept as a backup), or write the change "
         "as a patch with --patch"},
-    Row{ErrorCode::usage, "places of the result", "keep one of -o, --in-place and --patch"},
-    Row{ErrorCode::usage, "format", "add --format, or a name with its extension"},
-    Row{ErrorCode::usage, "format of no patch", "add --patch PATH, or leave out --format"},
-    Row{ErrorCode::usage, "platform", "say which: --from FILE, --nes LIST, or --size 512 for an empty copier's header"},
-    Row{ErrorCode::usage, "platform's header",
-        "if there is one all the same: --from FILE, or --size N for an empty one"},
-    Row{ErrorCode::usage, "front header", "take it off first, with hotstitch header strip", true},
-    Row{ErrorCode::usage, "room",
-        "let it go behind the last file with --room append, or move what follows it with --room rebuild", true},
-    Row{ErrorCode::unsupported, "keys", "name a file of your own keys, with a line common = …: --keys FILE"},
-    Row{ErrorCode::usage, "with sheet", "add --keep-representation as well, or leave out --with-sheet"},
-    Row{ErrorCode::usage, "in place", "leave out --in-place, and name an output with -o"},
-    Row{ErrorCode::usage, "in place in an archive", "leave out --in-place: the output then lies beside the archive"},
-    Row{ErrorCode::usage, "output or in place",
-        "name another output, or use --in-place (the file is kept as a backup)"},
+    Row{ErrorId::several_places_named, "keep one of -o, --in-place and --patch"},
+    Row{ErrorId::no_format_named, "add --format, or a name with its extension"},
+    Row{ErrorId::format_of_no_patch, "add --patch PATH, or leave out --format"},
+    Row{ErrorId::platform_not_certain,
+        "say which: --from FILE, --nes LIST, or --size 512 for an empty copier's header"},
+    Row{ErrorId::platform_without_header, "if there is one all the same: --from FILE, or --size N for an empty one"},
+    Row{ErrorId::has_front_header, "take it off first, with hotstitch header strip"},
+    Row{ErrorId::needs_room,
+        "let it go behind the last file with --room append, or move what follows it with --room rebuild"},
+    Row{ErrorId::cannot_move,
+        "nothing states where it stands, so it cannot move; with --room rebuild, what follows it does"},
+    Row{ErrorId::cannot_make_room, "put it at the end: --room append"},
+    Row{ErrorId::needs_keys, "name a file of your own keys, with a line common = …: --keys FILE"},
+    Row{ErrorId::needs_map,
+        "name the map with --map FILE, or put it beside the file, under a name that ends in .map.toml"},
+    Row{ErrorId::sheet_of_another_form, "add --keep-representation as well, or leave out --with-sheet"},
+    Row{ErrorId::cannot_be_in_place, "leave out --in-place, and name an output with -o"},
+    Row{ErrorId::archived_in_place, "leave out --in-place: the output then lies beside the archive"},
+    Row{ErrorId::output_is_input, "name another output, or use --in-place (the file is kept as a backup)"},
+    Row{ErrorId::looks_packed,
+        "look for a copy of the plain program; to change this one all the same, allow it: --allow packed"},
+    Row{ErrorId::is_signed,
+        "take the signature off with the mend remove-signature, or go on with a broken one: --allow signature"},
+    Row{ErrorId::not_as_kit_says,
+        "this is a mistake in the kit, or in this program; tell its maker (to go on all the same: --allow target)"},
+    Row{ErrorId::part_is_new, "if it is to be a new file, add it (--add)"},
+    Row{ErrorId::sizes_differ, "hotstitch create makes an edit list of any two files: --format edits"},
+    Row{ErrorId::list_too_large, "hotstitch create --format bps holds it"},
+    Row{ErrorId::stopped_in_place, "hotstitch undo {} puts back what was there before"},
+    Row{ErrorId::original_not_in_place, "put the original in place first: --use original"},
+    Row{ErrorId::original_changed,
+        "bring it back yourself (hotstitch undo {}, where it was changed in place by a kit); or, if it is the original "
+        "now, say so (--adopt)"},
+    Row{ErrorId::original_gone,
+        "if what stands in its place is the original now, say so (--adopt); else restore it by other means"},
 };
-
-const Row* row_for(const Error& error) {
-    const auto found = std::find_if(rows.begin(), rows.end(), [&](const Row& row) {
-        return row.code == error.code() && row.field == error.field();
-    });
-    return found == rows.end() ? nullptr : &*found;
-}
 
 }  // namespace
 
 void conclude(tell::Report& report, const Error& error, std::string_view reassurance) {
-    const Row* const row = row_for(error);
-    // Some fields are only there to find the advice by.
-    report.conclude(error, reassurance, row != nullptr ? row->advice : std::string_view(error.hint()),
-                    !error.field().empty() && (row == nullptr || row->is_told));
+    const auto* const row = std::find_if(rows.begin(), rows.end(), [&](const Row& r) { return r.id == error.id(); });
+    report.conclude(
+        error, reassurance,
+        row == rows.end() ? error.hint() : fmt::format(fmt::runtime(row->advice), shell_file(error.about())));
 }
 
 }  // namespace hotstitch::cli

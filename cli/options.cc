@@ -232,7 +232,8 @@ void declare(CLI::App& app, ApplyArguments& apply, Common& common) {
     command.add_flag("--plan", apply.plan, "Of a kit: only say which bases were found and what would be made");
     add_output(command, request.output, apply.flags, "beside the source");
     add_as(command, request.as);
-    command.add_flag("--in-place", request.in_place, "Replace the source itself; it is kept as a dated backup");
+    command.add_flag("--in-place", request.in_place,
+                     "Replace the source itself; it is kept as a dated backup or, over 64 MiB, what is overwritten is");
     command.add_flag("--as-is", request.as_is,
                      "Never read the source in another way, without its front header for example");
     command.add_flag("--keep-representation", request.keep_representation,

@@ -95,7 +95,7 @@ TEST(Edits, SayWhatIsWrongWithThem) {
         {list_of("[[edit]]\npart = \"content\"\nat = 0\nnew = \"43\"\n"), ErrorCode::usage, {"no part \"content\""}},
         {list_of("[[edit]]\nmap = \"kelp.map.toml\"\nfield = \"berth[0].depth\"\nnew = 4\n"),
          ErrorCode::usage,
-         {"line 2", "kelp.map.toml", "--map"}},
+         {"line 2", "kelp.map.toml", "bring it"}},
     };
     for (const Row& row : rows) {
         const std::string said = complaint_of_list(row.text, source, row.code);

@@ -141,10 +141,10 @@ TEST(Tell, ErrorsAreAnswers) {
         EXPECT_EQ(report.next().front().text, "wait");
     }
     Report quiet("mend");
-    quiet.conclude(Error(ErrorCode::usage, "no place").in("place of the result").hint("wait"), "", "name one with -o",
-                   false);
+    quiet.conclude(Error(ErrorCode::usage, "no place").as(ErrorId::no_place_named).hint("wait"), "",
+                   "name one with -o");
     EXPECT_EQ(quiet.next().front().text, "name one with -o") << "a front end's own advice";
-    EXPECT_EQ(told(quiet, "field"), "");
+    EXPECT_EQ(ordered_json::parse(tell::json_text(quiet))["error_id"], "no-place-named");
 }
 
 TEST(Tell, EveryDocumentHasASchema) {

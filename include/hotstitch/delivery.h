@@ -9,6 +9,7 @@
 #include <string_view>
 #include <vector>
 
+#include "hotstitch/error.h"
 #include "hotstitch/export.h"
 #include "hotstitch/file_io.h"
 #include "hotstitch/identity.h"
@@ -27,9 +28,9 @@ HOTSTITCH_EXPORT std::filesystem::path output_path(const std::string& typed, con
 HOTSTITCH_EXPORT std::filesystem::path default_apply_output(const InputFile& source,
                                                             const std::filesystem::path& patch);
 
-/// Throws Error(usage) in this field when the output is one of the inputs.
+/// Throws Error(usage) with this id when the output is one of the inputs.
 HOTSTITCH_EXPORT void refuse_inputs(const std::filesystem::path& output, const std::vector<const InputFile*>& inputs,
-                                    std::string_view hint, std::string_view field = "output");
+                                    std::string_view hint, ErrorId id = ErrorId::none);
 
 /// The same for files by their paths, such as those that the caller has read (WorkOptions::read).
 HOTSTITCH_EXPORT void refuse_inputs(const std::filesystem::path& output,

@@ -90,9 +90,9 @@ public:
     void unsure(std::string_view answer, std::string_view sentence, ExitCode code);
     void bad(std::string_view answer, std::string_view sentence, ExitCode code = ExitCode::no);
     /// The verdict of an error, with its facts; `reassurance` is said after its message. `advice`: the next step, where
-    /// that is another than the error's hint. `tells_field`: whether the error's field says something to people.
+    /// that is another than the error's hint.
     void conclude(const Error& error, std::string_view reassurance = {});
-    void conclude(const Error& error, std::string_view reassurance, std::string_view advice, bool tells_field);
+    void conclude(const Error& error, std::string_view reassurance, std::string_view advice);
     /// The verdict of what no command could foresee.
     void fail(std::string answer, std::string sentence);
 

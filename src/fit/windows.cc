@@ -25,6 +25,7 @@ WindowResults check_windows(const PatchReader& patch, const ByteSource& source, 
     if (const std::uint64_t most = limits.output_for(source.size(), facts.patch_size); size > most)
         throw Error(ErrorCode::limit, "the patch asks for a larger output than is allowed")
             .in("target size")
+            .as(ErrorId::target_too_large)
             .wanted(fmt::format("at most {}", counted(most, "byte", "bytes")))
             .found(counted(size, "byte", "bytes"))
             .hint("if the patch is meant to do this, raise the output limit");

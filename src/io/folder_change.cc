@@ -70,8 +70,7 @@ std::string read_name(std::string_view text) {
 
 /// Of an error in the middle of bringing back.
 std::string in_part(const fs::path& folder) {
-    return fmt::format("{} is only in part as it was before; hotstitch undo {} goes on", folder.string(),
-                       shell_file(folder.string()));
+    return fmt::format("{} is only in part as it was before; undoing it once more goes on", folder.string());
 }
 
 Error broken_list(const fs::path& path) {

@@ -157,7 +157,8 @@ private:
         std::error_code code;
         if (fs::exists(content_.journal.path, code))
             throw Error(ErrorCode::damaged, fmt::format("an earlier change of {} was stopped", path_.string()))
-                .hint(fmt::format("hotstitch undo {} puts it back first", shell_file(path_.string())));
+                .as(ErrorId::stopped_in_place, path_.string())
+                .hint("undo it first");
         content_.device = now->device, content_.inode = now->inode;
         if (last_kept(path_) >= most_kept)
             throw Error(ErrorCode::io, fmt::format("{} has more ways back than are kept", path_.string()))
@@ -316,7 +317,8 @@ void check_finished(const fs::path& file) {
     throw Error(ErrorCode::damaged, fmt::format("a change of {} in its place was stopped in the middle", file.string()))
         .in("journal")
         .found(path.filename().string())
-        .hint(fmt::format("hotstitch undo {} puts back what was there before", shell_file(file.string())));
+        .as(ErrorId::stopped_in_place, file.string())
+        .hint("undo it: that puts back what was there before");
 }
 
 std::optional<Journal> journal_of(const fs::path& named) {

@@ -54,6 +54,7 @@ Error changed_meanwhile(const fs::path& path) {
 Error exists_already(const fs::path& path) {
     return Error(ErrorCode::exists, fmt::format("{} exists already", path.string()))
         .in("existing output")
+        .as(ErrorId::output_exists)
         .hint("choose another name, or allow the file to be replaced (it is then kept as a backup)");
 }
 

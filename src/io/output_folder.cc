@@ -146,6 +146,7 @@ void OutputFolder::flush() {
     if (fs::exists(state_->path, code) && state_->replace == Replace::never)
         throw Error(ErrorCode::exists, fmt::format("{} exists already", state_->path.string()))
             .in("existing output")
+            .as(ErrorId::output_exists)
             .hint("choose another name, or allow the folder to be replaced (it is then kept as a backup)");
 }
 

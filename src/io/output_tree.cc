@@ -73,6 +73,7 @@ void OutputTree::State::check(Entry& entry) const {
     if (!entry.stands && replace == Replace::never)
         throw Error(ErrorCode::exists, fmt::format("{} exists already", entry.path.string()))
             .in("existing output")
+            .as(ErrorId::output_exists)
             .hint("choose another name, or allow the file to be replaced (it is then kept as a backup)");
 }
 

@@ -232,7 +232,7 @@ std::optional<Part> part_by_name(const Container& container, std::string_view na
             throw Error(ErrorCode::unsupported,
                         fmt::format("{} is encrypted, and {} would lie in it; it can be read with your own key",
                                     part.name, name))
-                .in("keys")
+                .as(ErrorId::needs_keys)
                 .hint("bring a file of keys, with a line common = …");
     return std::nullopt;
 }

@@ -20,6 +20,7 @@ void check_output_budget(std::uint64_t target_size, std::uint64_t source_size, s
     if (target_size <= most) return;
     throw Error(ErrorCode::limit, "the patch asks for a larger output than is allowed")
         .in("target size")
+        .as(ErrorId::target_too_large)
         .wanted(fmt::format("at most {}", counted(most, "byte", "bytes")))
         .found(counted(target_size, "byte", "bytes"))
         .hint("if the patch is meant to do this, raise the output limit");

@@ -41,15 +41,17 @@ void Report::conclude(Mood mood, std::string answer, std::string sentence, ExitC
 }
 
 void Report::conclude(const Error& error, std::string_view reassurance) {
-    conclude(error, reassurance, error.hint(), !error.field().empty());
+    conclude(error, reassurance, error.hint());
 }
 
-void Report::conclude(const Error& error, std::string_view reassurance, std::string_view advice, bool tells_field) {
+void Report::conclude(const Error& error, std::string_view reassurance, std::string_view advice) {
     conclude(Mood::bad, std::string(name_of(error.code())),
              "Stopped: " + escaped(error.what()) + "." + std::string(reassurance), exit_code_for(error.code()));
     is_error_ = true;
     const bool by_check = error.code() == ErrorCode::wrong_source || error.code() == ErrorCode::wrong_target;
-    if (tells_field) fact("field", by_check ? "check" : "where", escaped(error.field()), as_utf8(error.field()));
+    if (error.id() != ErrorId::none) detail("error_id", name_of(error.id()));
+    if (!error.field().empty())
+        fact("field", by_check ? "check" : "where", escaped(error.field()), as_utf8(error.field()));
     if (error.offset()) fact("offset", "at offset", offset_text(*error.offset()), *error.offset());
     if (!error.wanted().empty()) fact("wanted", "wanted", escaped(error.wanted()), as_utf8(error.wanted()));
     if (!error.found().empty()) {

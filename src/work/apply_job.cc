@@ -219,13 +219,13 @@ std::optional<fs::path> ApplyJob::State::add_sheet(Delivery& delivery) {
     const fs::path& output = delivery.output().path();
     if (stages.front().representation && !keeps_form)
         throw Error(ErrorCode::usage, "the output is in another form than the sheet says")
-            .in("with sheet")
+            .as(ErrorId::sheet_of_another_form)
             .hint("keep the source's form as well (keep representation), or leave the sheet out");
     std::vector<fs::path> sheets;
     for (const SheetBeside& sheet : cue_sheets_naming(source->path())) sheets.push_back(sheet.path);
     if (sheets.empty())
         throw Error(ErrorCode::usage, fmt::format("no cue sheet beside {} names it", source->path().string()))
-            .in("with sheet")
+            .as(ErrorId::sheet_of_another_form)
             .hint("leave that request out, or name the sheet instead of the file");
     const auto text = sheet_naming(sheets.front(), source->path(), output.filename().string());
     if (!text) throw Error(ErrorCode::io, fmt::format("{} names another file", sheets.front().string()));
@@ -258,7 +258,7 @@ void ApplyJob::State::deliver() {
     if (around) return deliver_around();
     if (request.in_place && source->is_unpacked())
         throw Error(ErrorCode::usage, "a file inside an archive cannot be replaced in place")
-            .in("in place in an archive")
+            .as(ErrorId::archived_in_place)
             .hint("leave out the request to replace it: the output then lies beside the archive");
     refuse_implausible();
     const fs::path path = output_path();
@@ -266,7 +266,7 @@ void ApplyJob::State::deliver() {
     for (const ApplyStage& stage : stages) inputs.push_back(&stage.file);
     if (!request.in_place)
         refuse_inputs(path, inputs, "name another output, or replace the source in place (it is kept as a backup)",
-                      "output or in place");
+                      ErrorId::output_is_input);
     if (!request.in_place) refuse_packed_name(path, *source);
     for (const ApplyStage& stage : stages)
         if (stage.found) refuse_inputs(path, {stage.found->path});

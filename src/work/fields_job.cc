@@ -105,9 +105,9 @@ void FieldsJob::State::check(const FileFields& fields, const ByteSource& content
     if (all.empty()) {
         throw Error(ErrorCode::usage, "no map says what stands where in this file")
             .in("map")
+            .as(broken.empty() ? ErrorId::needs_map : ErrorId::none)
             .hint(broken.empty()
-                      ? fmt::format("name one: --map FILE; or put it beside the file, under a name that ends in {}",
-                                    map_extension)
+                      ? fmt::format("name one, or put it beside the file, under a name that ends in {}", map_extension)
                       : fmt::format("the map beside it is broken: {}", broken.front()));
     }
     const SharedMap* nearest = nullptr;
@@ -206,7 +206,8 @@ EditList edits_for(const FieldComparison& comparison, const FileFields& fields, 
     const ByteSource &source = *fields.units().front().content, &target = *there.units().front().content;
     if (source.size() != target.size())
         throw Error(ErrorCode::usage, "the files differ in size, and what is told by fields keeps it")
-            .hint("hotstitch create makes an edit list of any two files: --format edits");
+            .as(ErrorId::sizes_differ)
+            .hint("compare them byte by byte: that makes an edit list of any two files");
     EditList list;
     // Fields alone are for other editions, too; bytes at offsets are for this file.
     if (!comparison.outside.empty() && job.inside().empty()) {
@@ -243,7 +244,8 @@ EditList edits_for(const FieldComparison& comparison, const FileFields& fields, 
         throw Error(ErrorCode::usage, "an edit list does not hold a change of this size")
             .wanted(fmt::format("at most {}", counted(most_listed_bytes, "new byte", "new bytes")))
             .found(counted(total, "byte", "bytes"))
-            .hint("hotstitch create --format bps holds it");
+            .as(ErrorId::list_too_large)
+            .hint("a patch holds it");
     if (!list.edits.empty()) prove(list, target, job);
     return list;
 }

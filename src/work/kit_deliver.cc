@@ -61,9 +61,8 @@ void check_output(KitJob::State& state, const KitOutputPlan& planned, const Dige
         .in(wrong.front().name)
         .wanted(wrong.front().wanted)
         .found(wrong.front().found)
-        .hint(
-            "this is a mistake in the kit, or in this program; tell its maker (to go on all the same: --allow "
-            "target)");
+        .as(ErrorId::not_as_kit_says)
+        .hint("this is a mistake in the kit, or in this program; tell its maker");
 }
 
 Receipt receipt_for(const KitJob::State& state, const fs::path& first) {

@@ -102,7 +102,8 @@ void KitJob::State::finish_stopped() {
         if (!way_back || !way_back->stopped) continue;
         if (!request.in_place)
             throw Error(ErrorCode::damaged, fmt::format("a change of {} was stopped in the middle", given))
-                .hint(fmt::format("hotstitch undo {} brings it back", shell_file(given)));
+                .as(ErrorId::stopped_in_place, given)
+                .hint("undo it");
         undo_folder(given, work.progress);
         result.warnings.push_back(
             fmt::format("a change of {} that had been stopped in the middle was undone first", given));
@@ -364,14 +365,14 @@ void KitJob::State::settle_root() {
             if (found.container || (found.file && found.file->is_unpacked()))
                 throw Error(ErrorCode::usage,
                             fmt::format("{} lies in another file, and cannot be replaced in place", found.address))
-                    .in("in place")
+                    .as(ErrorId::cannot_be_in_place)
                     .hint("name an output");
             output.path = found.file ? found.file->path() : found.folder;
             kept.push_back(std::move(output));
         }
         if (kept.size() != 1)
             throw Error(ErrorCode::usage, "in place, a kit changes one base")
-                .in("in place")
+                .as(ErrorId::cannot_be_in_place)
                 .found(counted(kept.size(), "base", "bases"))
                 .hint("name an output with -o");
         outputs = std::move(kept);

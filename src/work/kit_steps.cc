@@ -109,10 +109,12 @@ Error of_step(const Error& error, const KitInput& kit, const KitStep& step) {
     const ErrorCode code = error.code() == ErrorCode::usage || error.code() == ErrorCode::not_this_format
                                ? ErrorCode::wrong_source
                                : error.code();
+    const ErrorId id = code == error.code() ? error.id() : ErrorId::none;
     Error out(code, fmt::format("{}, line {}, cannot {}: {}", (kit.path() / kit_text_name).string(), step.line,
                                 words_for(step), error.what()));
     return std::move(out)
-        .in(error.field().empty() ? "step" : error.field())
+        .as(id, error.about())
+        .in(error.field().empty() && id == ErrorId::none ? "step" : error.field())
         .wanted(error.wanted())
         .found(error.found())
         .hint(error.hint());

@@ -88,11 +88,12 @@ void refuse_packed_name(const fs::path& output, const InputFile& source) {
 }
 
 void refuse_inputs(const fs::path& output, const std::vector<const InputFile*>& inputs, std::string_view hint,
-                   std::string_view field) {
+                   ErrorId id) {
     for (const InputFile* input : inputs)
         if (input->is_same_file(output))
             throw Error(ErrorCode::usage, fmt::format("the output {} is one of the inputs", output.string()))
-                .in(std::string(field))
+                .in(id == ErrorId::none ? "output" : "")
+                .as(id)
                 .hint(std::string(hint));
 }
 

@@ -41,8 +41,9 @@ PutResult put_one(const Container& container, const std::string& name, const Sha
     const auto there = part_by_name(container, name);
     if (!there && (!content || !options.add)) {
         const bool could_be_added = container.kind() == "disc" && depth == 1 && content;
-        throw could_be_added ? no_such_part(container, name).hint("if it is to be a new file, add it (--add)")
-                             : no_such_part(container, name);
+        throw could_be_added
+            ? no_such_part(container, name).as(ErrorId::part_is_new).hint("if it is to be a new file, add it")
+            : no_such_part(container, name);
     }
     step.part = there ? *there : Part{.name = name, .kind = "file", .size = content->size(), .offset = {}};
     if (!content || !there) {
@@ -105,7 +106,7 @@ std::vector<std::string> plain_names(const std::string& address) {
 void refuse_contradictions(const std::vector<PutItem>& items) {
     std::map<std::vector<std::string>, const PutItem*> seen;
     const auto told = [](const PutItem& item) {
-        return item.remove ? "--remove " + item.part : fmt::format("{}={}", item.part, item.from);
+        return item.remove ? fmt::format("{} taken away", item.part) : fmt::format("{}={}", item.part, item.from);
     };
     const auto refuse = [&](const PutItem& a, const PutItem& b) {
         throw Error(ErrorCode::usage, "two of the parts in this call contradict each other")

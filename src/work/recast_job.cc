@@ -47,7 +47,9 @@ void RecastJob::open() {
     const RecastRequest& request = state_->request;
     const auto by_name = format_by_extension(fs::path(request.output).extension().string());
     if (!request.format && !by_name)
-        throw Error(ErrorCode::usage, "the new format is not named").hint("add --format, or -o with its extension");
+        throw Error(ErrorCode::usage, "the new format is not named")
+            .as(ErrorId::no_format_named)
+            .hint("name it, or an output with its extension");
     state_->format = request.format ? *request.format : *by_name;
     InputFile source = open_file(request.source, state_->work);
     state_->swapped =

@@ -35,7 +35,7 @@ Receipt read_receipt(const fs::path& receipt) {
     std::error_code code;
     if (!fs::exists(receipt, code))
         throw Error(ErrorCode::io, fmt::format("there is no receipt {}", receipt.string()))
-            .in("receipt")
+            .as(ErrorId::no_receipt)
             .hint("only what was made with a receipt has one; what a UPS patch made can be undone by that patch");
     const InputFile file = InputFile::record(receipt);
     return receipt_from_json(text_of(file.bytes()));
@@ -159,7 +159,7 @@ std::optional<Receipt> receipt_beside(const fs::path& output) {
     const fs::file_status status = fs::symlink_status(path, code);
     if (code == std::errc::filename_too_long)
         throw Error(ErrorCode::usage, "the receipt's name would be too long for the file system")
-            .in("receipt's name")
+            .as(ErrorId::receipt_name_too_long)
             .found(fmt::format("{}: {}", counted(path.filename().native().size(), "byte", "bytes"),
                                path.filename().string()))
             .hint("choose a shorter name for the output, or leave no receipt");
@@ -172,7 +172,7 @@ std::optional<Receipt> receipt_beside(const fs::path& output) {
     } catch (const Error&) {  // damaged or not readable: not ours to replace
     }
     throw Error(ErrorCode::exists, fmt::format("something else stands where the receipt goes: {}", path.string()))
-        .in("receipt's place")
+        .as(ErrorId::receipt_place_taken)
         .hint("move it away, or leave no receipt");
 }
 

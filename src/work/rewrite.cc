@@ -40,7 +40,7 @@ RewriteResult write_patch(const InputFile& source, const ChangeList& change, con
     const auto by_name = format_by_extension(request.patch.extension().string());
     if (!request.format && !by_name)
         throw Error(ErrorCode::usage, "the patch's format is not named")
-            .in("format")
+            .as(ErrorId::no_format_named)
             .hint("name it, or give the patch a name with its extension");
     refuse_inputs(request.patch, {&source}, "name another file for the patch");
     refuse_others(request.patch, request, work);
@@ -66,15 +66,15 @@ void check_rewrite(const InputFile& source, const RewriteRequest& request) {
                      (request.patch.empty() ? 0 : 1);
     if (ways == 0)
         throw Error(ErrorCode::usage, "it is not said where the result goes")
-            .in("place of the result")
+            .as(ErrorId::no_place_named)
             .hint("name an output, replace the file itself (it is kept as a backup), or write the change as a patch");
     if (ways > 1)
         throw Error(ErrorCode::usage, "more than one place is named for the result")
-            .in("places of the result")
+            .as(ErrorId::several_places_named)
             .hint("keep one of them");
     if (request.format && request.patch.empty())
         throw Error(ErrorCode::usage, "a format is for the patch of the change")
-            .in("format of no patch")
+            .as(ErrorId::format_of_no_patch)
             .hint("name the patch, or leave out the format");
     if (!request.in_place) return;
     clear_leftovers(receipt_path(source.path()));
@@ -82,7 +82,7 @@ void check_rewrite(const InputFile& source, const RewriteRequest& request) {
         throw Error(ErrorCode::usage, "what came through a pipe cannot be replaced in place").hint("name an output");
     if (source.is_unpacked())
         throw Error(ErrorCode::usage, "a part of another file cannot be replaced in place")
-            .in("in place")
+            .as(ErrorId::cannot_be_in_place)
             .hint("name another output");
 }
 
@@ -140,7 +140,7 @@ RewriteResult rewrite(const InputFile& source, const ChangeList& change, const R
                                                  : output_path(request.output, source.path().filename());
     if (!request.in_place)
         refuse_inputs(path, {&source}, "name another output, or replace the file in place (it is kept as a backup)",
-                      "output or in place");
+                      ErrorId::output_is_input);
     if (!request.in_place) refuse_packed_name(path, source);
     refuse_others(path, request, work);
     if (!sheet.sheet.empty()) refuse_others(sheet.sheet, request, work);

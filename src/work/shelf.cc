@@ -293,7 +293,8 @@ ShelfResult Shelf::keep(const std::vector<std::string>& paths) {
     if (s.game_is_folder && before.place != ShelfPlace::original)
         throw Error(ErrorCode::usage, "mods are held against the original, and another stands in its place")
             .in("place")
-            .hint("put the original in place first: --use original");
+            .as(ErrorId::original_not_in_place)
+            .hint("put the original in place first");
     if (s.original.empty() && !s.game_is_folder) s.original = before.found;
     const fs::path source = s.find_original(before);
     for (const std::string& path : paths) try {
@@ -343,7 +344,8 @@ ShelfResult Shelf::adopt() {
     if (before.place == ShelfPlace::mods)
         throw Error(ErrorCode::usage, "mods of the shelf are in place, and they are not the original")
             .in("place")
-            .hint("put the original in place first: --use original");
+            .as(ErrorId::original_not_in_place)
+            .hint("put the original in place first");
     if (before.gone) throw Error(ErrorCode::io, fmt::format("there is no {}", s.game.string()));
     result.stood_already = before.place == ShelfPlace::original;
     std::error_code code;

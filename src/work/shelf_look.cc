@@ -70,7 +70,8 @@ void Shelf::State::look_at_folder(ShelfState& state) {
     const auto way_back = way_back_of(game);
     if (way_back && way_back->stopped)
         throw Error(ErrorCode::damaged, fmt::format("a change of {} was stopped in the middle", game.string()))
-            .hint(fmt::format("hotstitch undo {} brings it back", shell_file(game.string())));
+            .as(ErrorId::stopped_in_place, game.string())
+            .hint("undo it");
     if (const auto own = own_way_back()) {
         state.used = *own;
         state.changed = changed_since(game, work.progress);
@@ -95,15 +96,20 @@ fs::path Shelf::State::find_original(const ShelfState& state) const {
         throw Error(ErrorCode::wrong_source, fmt::format("{} was changed, and not by this shelf", game.string()))
             .in("place")
             .found(state.changed.empty() ? std::string() : state.changed.front())
-            .hint(fmt::format(
-                "bring it back yourself (hotstitch undo {}, where it was changed in place by a kit); or, if "
-                "it is the original now, say so (--adopt)",
-                shell_file(game.string())));
+            .as(ErrorId::original_changed, game.string())
+            .hint(
+                "bring it back yourself (undo it, where it was changed in place by a kit); or, if it is the original "
+                "now, "
+                "say so");
     }
     refuse_links(folder, original_path());
-    must_be(original_path(), original, ErrorCode::wrong_source, "the original is not on the shelf as it was",
-            "if what stands in its place is the original now, say so (--adopt); else restore it by other means",
-            work.progress);
+    for (const DigestMismatch& m : compare_file(original_path(), original, work.progress))
+        throw Error(ErrorCode::wrong_source, "the original is not on the shelf as it was")
+            .in(m.name)
+            .as(ErrorId::original_gone)
+            .wanted(m.wanted)
+            .found(m.found)
+            .hint("if what stands in its place is the original now, say so; else restore it by other means");
     return original_path();
 }
 

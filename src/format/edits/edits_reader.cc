@@ -101,11 +101,13 @@ private:
             }
         throw edit_error(edit, ErrorCode::usage,
                          fmt::format("no map at hand is for this file and has a table \"{}\"", table))
-            .wanted(known.empty() ? "a map" : known)
-            .hint(
-                edit.map.empty()
-                    ? "name the map: --map"
-                    : fmt::format("the list was written with {}: put it beside the list, or name it: --map", edit.map));
+            .wanted(!edit.map.empty() ? edit.map + ", with which the list was written"
+                    : known.empty()   ? "a map"
+                                      : known)
+            .as(ErrorId::needs_map, edit.map)
+            .hint(edit.map.empty()
+                      ? "bring the map"
+                      : fmt::format("the list was written with {}: put it beside the list, or bring it", edit.map));
     }
 
     void in_part(const std::string& part, const std::vector<const ListedEdit*>& edits) {

@@ -12,9 +12,11 @@ namespace {
 
 constexpr std::uint64_t free_of_ratio = 1 << 20;  ///< so that small runs of zeros are no bomb
 
-Error past(const char* field, const std::string& message, const std::string& wanted) {
+/// `raised`: by a larger limit for what is unpacked.
+Error past(const char* field, const std::string& message, const std::string& wanted, bool raised = false) {
     return Error(ErrorCode::limit, message)
         .in(field)
+        .as(raised ? ErrorId::archive_too_large : ErrorId::none)
         .wanted(wanted)
         .hint("if you trust this archive, unpack it yourself and name the file");
 }
@@ -41,10 +43,10 @@ void ArchiveBudget::unpacked(std::uint64_t made, std::uint64_t consumed) {
     made_ += made;
     if (made_ > most_unpacked_)
         throw past("archive unpacked", "the archive unpacks to more than is allowed",
-                   fmt::format("at most {}", counted(most_unpacked_, "byte", "bytes")));
+                   fmt::format("at most {}", counted(most_unpacked_, "byte", "bytes")), true);
     if (limits_.archive_unpacked == 0 && made_ > free_of_ratio && made_ / limits_.archive_ratio > consumed)
         throw past("archive unpacked", "the archive unpacks to more times its size than is allowed",
-                   fmt::format("at most {} times its packed size", limits_.archive_ratio))
+                   fmt::format("at most {} times its packed size", limits_.archive_ratio), true)
             .found(fmt::format("{} out of {}", counted(made_, "byte", "bytes"), consumed));
     time();
 }
@@ -54,7 +56,8 @@ void ArchiveBudget::time() const {
     if (spent_ + running > most_time_)
         throw past(
             "archive time", "looking into the archive takes longer than is allowed",
-            fmt::format("at most {} ms", std::chrono::duration_cast<std::chrono::milliseconds>(most_time_).count()));
+            fmt::format("at most {} ms", std::chrono::duration_cast<std::chrono::milliseconds>(most_time_).count()),
+            true);
 }
 
 }  // namespace hotstitch

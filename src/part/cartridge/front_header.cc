@@ -142,17 +142,18 @@ ChangeList plan_attach(const ByteSource& file, Bytes header) {
         const auto image = recognise_cartridge(file);
         if (!image || image->certainty != Certainty::certain)
             throw Error(ErrorCode::usage, "it is not certain what platform this is, so no header can be made unasked")
-                .in("platform")
+                .as(ErrorId::platform_not_certain)
                 .hint("say which header it is to be");
         if (!has_copier_headers(image->platform))
             throw Error(ErrorCode::usage, fmt::format("copiers left no headers on {} files", image->platform_title))
-                .in("platform's header")
+                .as(ErrorId::platform_without_header)
                 .hint("say which header it is to be all the same");
         header = copier_front_header(image->platform);
     }
     if (const FrontHeader present = front_header_of(file); present.size != 0 && present.sure)
         throw Error(ErrorCode::usage, "the file has a front header already")
             .in("front header")
+            .as(ErrorId::has_front_header)
             .found(counted(present.size, "byte", "bytes"))
             .hint("take it off first");
     ChangeList change(file.size());

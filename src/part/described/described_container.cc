@@ -193,9 +193,10 @@ private:
         throw Error(ErrorCode::usage, fmt::format("{} does not fit in its place", slot.part.name))
             .wanted(fmt::format("at most {}", counted(room, "byte", "bytes")))
             .found(counted(size, "byte", "bytes"))
+            .as(slot.place() == nullptr ? ErrorId::cannot_move : ErrorId::needs_room)
             .hint(slot.place() == nullptr
-                      ? "nothing states where it stands, so it cannot move; with --room rebuild, what follows it does"
-                      : "let it move: --room append, or --room rebuild");
+                      ? "nothing states where it stands, so it cannot move; what follows it can (room: rebuild)"
+                      : "let it move (room: append), or what follows it (room: rebuild)");
     }
 
     void in_place(const Slot& slot, const SharedSource& packed, bool to_the_end, PutResult& result) const {
@@ -245,12 +246,14 @@ private:
                 throw Error(
                     ErrorCode::usage,
                     fmt::format("what follows {} cannot move: the map's own tables stand behind it", slot.part.name))
-                    .hint("put it at the end: --room append");
+                    .as(ErrorId::cannot_make_room)
+                    .hint("put it at the end (room: append)");
         for (const Slot& other : slots_)
             if (other.offset > slot.offset && other.place() == nullptr)
                 throw Error(ErrorCode::usage, fmt::format("what follows {} cannot move: nothing states where {} stands",
                                                           slot.part.name, other.part.name))
-                    .hint("put it at the end: --room append");
+                    .as(ErrorId::cannot_make_room)
+                    .hint("put it at the end (room: append)");
         std::uint64_t unit = slot.align();
         for (const Slot& other : slots_) unit = std::lcm(unit, other.align());
         const bool has_next = next != file_.size();

@@ -164,7 +164,7 @@ private:
         try {
             return change();
         } catch (const Error& error) {
-            if (error.field() != "room" || !image_.layout.is_raw() || image_.layout.behind == 0) throw;
+            if (error.id() != ErrorId::needs_room || !image_.layout.is_raw() || image_.layout.behind == 0) throw;
             throw Error(error.code(), error.what())
                 .in("room before tracks")
                 .wanted(error.wanted())

@@ -239,6 +239,7 @@ void grow_folder(Steps& steps, const Record& folder, std::uint64_t sectors, Room
     if (room == Room::place)
         throw Error(ErrorCode::usage, "the folder has no room for a further name")
             .in("room")
+            .as(ErrorId::needs_room)
             .hint("let it go behind the last file (room: append), or move what follows it (room: rebuild)");
     const Volume volume = steps.volume();
     const std::uint64_t have = sectors_for(folder.size), size = (have + sectors) * user_size;

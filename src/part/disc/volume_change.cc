@@ -150,6 +150,7 @@ private:
     throw Error(ErrorCode::usage, shared ? fmt::format("{} shares its place with another file", entry.path)
                                          : fmt::format("{} does not fit where the old one is", entry.path))
         .in("room")
+        .as(ErrorId::needs_room)
         .wanted(fmt::format("at most {}", counted(capacity_of(entry) * user_size, "byte", "bytes")))
         .found(counted(size, "byte", "bytes"))
         .hint("let it go behind the last file (room: append), or move what follows it (room: rebuild)");

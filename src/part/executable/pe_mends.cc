@@ -27,7 +27,8 @@ void check_packing(const ByteSource& file, const PeImage& image, FileMending& me
             "the executable looks packed or encrypted, so a changed header may not help, or keep it from starting")
             .in("packed")
             .found(evidence)
-            .hint("look for a copy of the plain program; to change this one all the same, allow it: --allow packed");
+            .as(ErrorId::looks_packed)
+            .hint("look for a copy of the plain program; to change this one all the same, allow what is packed");
     mending.warnings.push_back(fmt::format("went on although it looks packed or encrypted: {}", evidence));
 }
 
@@ -164,7 +165,8 @@ void check_signature(const PeImage& image, const Allowed& allow) {
         .in("signature")
         .found(fmt::format("a certificate table of {} at {}", counted(image.certificates().size, "byte", "bytes"),
                            offset_text(image.certificates().address)))
-        .hint("take the signature off with the mend remove-signature, or go on with a broken one: --allow signature");
+        .as(ErrorId::is_signed)
+        .hint("take the signature off with the mend remove-signature, or allow a broken one");
 }
 
 constinit const MendRow pe_mends[7] = {

@@ -227,7 +227,7 @@ private:
 
     [[noreturn]] static void refuse_encrypted(const std::string& name) {
         throw Error(ErrorCode::unsupported, fmt::format("{} is encrypted; it can be read with your own key", name))
-            .in("keys")
+            .as(ErrorId::needs_keys)
             .hint("bring a file of keys, with a line common = …");
     }
 
