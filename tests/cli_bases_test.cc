@@ -94,6 +94,8 @@ TEST_F(CliBases, AreTheSameForEveryCommand) {
                 run({"parts", base, "--json"}).json()["parts"].size() - (std::string_view(base) == "d.cso" ? 1 : 0));
         }
     }
+    EXPECT_EQ(run({"put", "in/d.iso:", "A.TXT=other.bin", "-o", "colon.iso"}).code, 0) << "all of the file";
+    EXPECT_EQ(contents(folder / "colon.iso"), contents(folder / "put-out.iso"));
     // What comes out of an archive or a copy is none, whatever the output is called.
     for (const auto& [base, output] : {std::pair{"d.zip:d.iso", "new.zip"}, {"d.cso", "new.cso"}}) {
         EXPECT_EQ(run({"put", base, "A.TXT=other.bin", "-o", output}).code, 3) << output;

@@ -526,7 +526,11 @@ TEST_F(CliKit, BasesLieInArchivesAndInOtherForms) {
     expect(say({"undo", "raw/kelp.bin"}, 0), {});
     EXPECT_EQ(contents(folder / "raw/kelp.bin"), demo::in_sectors(disc, 1));
     // The right one as it stands comes before one that has to be read.
-    expect(say({"verify", "fog", "raw/kelp.bin", "kelp.iso", "--json"}, 2), {"kelp.bin is nothing that"});
+    for (const auto& [first, second] : {std::pair{"raw/kelp.bin", "kelp.iso"}, {"kelp.iso", "raw/kelp.bin"}}) {
+        const std::string said = say({"verify", "fog", first, second}, 0);
+        expect(said, {"Kelp Harbour: kelp.iso"});
+        EXPECT_EQ(said.find("user data"), std::string::npos) << said;
+    }
 }
 
 TEST_F(CliKit, ABaseLiesInADiscOrBehindAHeader) {

@@ -176,7 +176,9 @@ InputFile open_file(const Address& address, const WorkOptions& options, Limits* 
 }
 
 ChangedFile open_to_change(const std::string& text, const WorkOptions& options, Left left) {
-    const Address address = address_of(text);
+    Address address = address_of(text);
+    // Where parts of it are meant, "FILE:" is all of the file.
+    if (left == Left::archives && address.names_part() && address.parts.back().empty()) address = address.outer();
     std::vector<std::string> names = names_to_read(address);
     std::error_code code;
     const bool folder = !names.empty() && fs::is_directory(address.file, code);

@@ -185,9 +185,9 @@ private:
                 add(one, edition.name, address, [&] { one.digests = digests, one.file = file; });
                 break;
             }
-            if (is_one || one) continue;
+            if (is_one || (one && !tell)) continue;
             const bool is_read = read_as_one(one, address, file, tell);
-            if (tell && !is_read)
+            if (tell && !one && !is_read)
                 one.near.push_back({address, file->size(), digests, words_for(identify(*file)), lossy_reading_});
         }
     }
@@ -231,12 +231,12 @@ private:
                size / plain * raw == wanted;
     }
 
-    /// Bases that nothing is as it stands are what was found in another form.
+    /// Bases that nothing is as it stands are what was found in another form; else that is the same once more.
     void take_read() {
         for (KitBaseFound& one : found_) {
-            if (one) continue;
+            const bool stands = static_cast<bool>(one);
             for (const Read& read : read_) {
-                if (read.base != one.base) continue;
+                if (read.base != one.base || (stands && read.edition != one.edition)) continue;
                 add(one, read.edition, read.address, [&] {
                     one.file = read.file, one.reading = read.reading, one.as_read = read.as_read;
                     one.digests = digest(*read.file, {}, work_.progress, Phase::checking_source);
