@@ -397,6 +397,8 @@ HOTSTITCH_EXPORT Journal undo_in_place(const std::filesystem::path& file);
 class HOTSTITCH_EXPORT ScratchFile final : public ByteSink {
 public:
     ScratchFile();
+    /// In this folder, where what is made is as large as what lies there.
+    explicit ScratchFile(const std::filesystem::path& folder);
     ~ScratchFile() override;
     ScratchFile(ScratchFile&&) noexcept;
     ScratchFile& operator=(ScratchFile&&) noexcept;

@@ -32,8 +32,9 @@ struct ScratchFile::State {
     FileWriter writer;
 };
 
-ScratchFile::ScratchFile() {
-    const fs::path folder = fs::temp_directory_path();
+ScratchFile::ScratchFile() : ScratchFile(fs::temp_directory_path()) {}
+
+ScratchFile::ScratchFile(const fs::path& folder) {
     state_ = std::make_unique<State>(State{FileWriter(open_unnamed(folder), folder / "scratch", false)});
 }
 ScratchFile::~ScratchFile() = default;

@@ -52,7 +52,7 @@ void ApplyJob::State::deliver_by_journal() {
     const fs::path path = really_absolute(source->path());
     const std::optional<Receipt> present = request.receipt ? receipt_beside(path) : std::nullopt;
     receipt_digests = receipt_choice(source->size(), request.digests);
-    const std::shared_ptr<ByteSink> sink = scratch_of(work.limits);
+    const std::shared_ptr<ByteSink> sink = std::make_shared<ScratchFile>(path.parent_path());
     make(*sink);
     if (!stages.back().made.made) {
         result.outcome = ApplyOutcome::already_patched;

@@ -104,7 +104,8 @@ private:
         if (!is_archive(*file)) {
             offer(address, file, true);
             if (all_found()) return;
-            const std::shared_ptr<const Container> container = open_container(*file, work_.limits, work_.progress);
+            std::shared_ptr<const Container> container;
+            passing_over([&] { container = open_container(*file, work_.limits, work_.progress); });
             if (!container) return;
             if (wants_folders())
                 try_as_folder(address,
