@@ -427,6 +427,54 @@ TEST(Disc, LiesAreToldAndNothingIsLostByThem) {
     }
 }
 
+/// Each folder's name stands in the paths of all that is below it: 50,000 files under 150 long names are gigabytes.
+TEST(Disc, PathsAreBounded) {
+    constexpr std::size_t sector = 2048, first = 20, last_sectors = 400;
+    const auto both = [](std::size_t value) {
+        std::string out(8, '\0');
+        for (std::size_t i = 0; i < 4; ++i)
+            out[i] = static_cast<char>(value >> (8 * i)), out[4 + i] = static_cast<char>(value >> (24 - 8 * i));
+        return out;
+    };
+    const auto record = [&](const std::string& name, std::size_t extent, std::size_t size, bool folder) {
+        std::string out(2, '\0');
+        out += both(extent) + both(size) + std::string(7, '\0') + (folder ? '\2' : '\0') + std::string(2, '\0');
+        out += std::string("\1\0\0\1", 4) + static_cast<char>(name.size()) + name;
+        out.resize(out.size() + out.size() % 2);
+        return out.replace(0, 1, 1, static_cast<char>(out.size()));
+    };
+    for (const std::size_t depth : {std::size_t{2}, std::size_t{150}}) {
+        const std::size_t last = first + depth;
+        std::string disc((last + last_sectors) * sector, '\0');
+        const auto put = [&](std::size_t at, const std::string& text) { disc.replace(at, text.size(), text); };
+        std::string volume = std::string("\1CD001\1", 7) + std::string(73, ' ') + both(last + last_sectors);
+        volume.resize(120), volume += std::string("\1\0\0\1\1\0\0\1\0\x08\x08\0", 12);
+        volume.resize(156), volume += record(std::string(1, '\0'), first, sector, true);
+        put(16 * sector, volume), put(17 * sector,
+                                      "\xFF"
+                                      "CD001\1");
+        const auto dots = [&](std::size_t own, std::size_t size) {
+            return record(std::string(1, '\0'), own, size, true) + record("\1", std::max(first, own - 1), sector, true);
+        };
+        for (std::size_t i = 0; i < depth; ++i)
+            put((first + i) * sector,
+                dots(first + i, sector) + record(std::string(200, static_cast<char>('A' + i % 26)), first + i + 1,
+                                                 i + 1 < depth ? sector : last_sectors * sector, true));
+        std::string here = dots(last, last_sectors * sector);
+        std::size_t files = 0;
+        for (std::size_t at = 0; at < last_sectors; ++at, here.clear()) {
+            while (here.size() + 40 < sector) here += record(fmt::format("{:05X}", files++), 0, 0, false);
+            put((last + at) * sector, here);
+        }
+        const MemorySource source(bytes_of(disc));
+        if (depth == 2) {
+            EXPECT_GE(open_container(source)->parts().size(), files);
+        } else {
+            EXPECT_THROW(open_container(source), Error);
+        }
+    }
+}
+
 TEST(Disc, MendsPutRightWhatIsAskedAndNeverHideACut) {
     Bytes image = demo::in_sectors(plain_disc(), 2);
     image[30 * raw + 2100] ^= std::byte{1}, image[31 * raw + 100] ^= std::byte{1};

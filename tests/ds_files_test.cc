@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: MIT
 // The file system of a DS cartridge by the public API: read, put in every way, broken. Made by demo/console_discs.cc.
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <map>
 
 #include "console_discs.h"
@@ -115,6 +117,73 @@ TEST(DsFiles, WhatHasToStayIsRefusedWhereItDoesNotFit) {
     EXPECT_THROW((void)container->put(find_part(*container, "data/messages.txt"), owned(demo::junk(9000, 1)),
                                       {.room = Room::rebuild}),
                  Error);
+}
+
+/// A file whose place is, by a table that lies, that of a table or of the header: it goes elsewhere, and nothing
+/// breaks.
+TEST(DsFiles, NothingIsWrittenOverTheTables) {
+    const Bytes rom = demo::file_cartridge(files(), false);
+    const std::size_t allocation = number(rom, 0x48, 4), entries = number(rom, 0x4C, 4) / 8;
+    for (const std::size_t over : {allocation, std::size_t{number(rom, 0x40, 4)}, std::size_t{0x100}}) {
+        Bytes lying = rom;
+        for (unsigned i = 0; i < 4; ++i) {
+            lying[allocation + 8 * (entries - 1) + i] = static_cast<std::byte>(over >> (8 * i));
+            lying[allocation + 8 * (entries - 1) + 4 + i] = static_cast<std::byte>((over + 40) >> (8 * i));
+        }
+        const MemorySource source(lying);
+        const auto container = open_container(source);
+        auto wanted = seen_in(lying);
+        const auto changed_one =
+            std::find_if(wanted.begin(), wanted.end(), [](const auto& f) { return f.second.size() == 40; });
+        ASSERT_NE(changed_one, wanted.end());
+        const std::string name = changed_one->first;
+        const PutResult put = container->put(find_part(*container, name), owned(demo::junk(20, 5)), {});
+        EXPECT_EQ(put.how, "moved");
+        wanted[name] = demo::junk(20, 5);
+        EXPECT_EQ(seen_in(changed(lying, put.change)), wanted) << over;
+        EXPECT_THROW((void)container->put(find_part(*container, name), owned(demo::junk(20, 5)), {.room = Room::place}),
+                     Error);
+    }
+}
+
+/// 55,000 files below 31 long names: 200 MB of paths in a ROM of a megabyte.
+TEST(DsFiles, PathsAreBounded) {
+    constexpr unsigned depth = 31, count = 55'000;
+    Bytes rom = demo::file_cartridge(files(), false), table, names;
+    const auto little = [](Bytes& bytes, std::size_t value, unsigned length) {
+        for (unsigned i = 0; i < length; ++i) bytes.push_back(static_cast<std::byte>(value >> (8 * i)));
+    };
+    const auto name = [](Bytes& bytes, const std::string& text, bool folder) {
+        bytes.push_back(static_cast<std::byte>(text.size() | (folder ? 0x80U : 0U)));
+        const ByteView letters = bytes_of(text);
+        bytes.insert(bytes.end(), letters.begin(), letters.end());
+    };
+    for (unsigned i = 0; i <= depth; ++i) {
+        little(table, 8 * (depth + 1) + names.size(), 4), little(table, 0, 2);
+        little(table, i == 0 ? depth + 1 : 0xF000 + i - 1, 2);
+        if (i < depth)
+            name(names, std::string(127, static_cast<char>('a' + i % 26)), true), little(names, 0xF001 + i, 2);
+        else
+            for (unsigned f = 0; f < count; ++f) name(names, fmt::format("{:04X}", f), false);
+        names.push_back(std::byte{0});
+    }
+    const auto append = [&](std::size_t field, const Bytes& bytes) {
+        for (unsigned i = 0; i < 4; ++i) {
+            rom[field + i] = static_cast<std::byte>(rom.size() >> (8 * i));
+            rom[field + 4 + i] = static_cast<std::byte>(bytes.size() >> (8 * i));
+        }
+        rom.insert(rom.end(), bytes.begin(), bytes.end());
+    };
+    table.insert(table.end(), names.begin(), names.end());
+    append(0x40, table);
+    Bytes places;
+    for (unsigned f = 0; f < count; ++f) little(places, 0x200, 4), little(places, 0x210, 4);
+    append(0x48, places);
+    const MemorySource source(rom);
+    std::uint64_t paths = 0;
+    for (const Part& part : open_container(source)->parts()) paths += part.name.size();
+    EXPECT_GT(paths, 15U << 20);
+    EXPECT_LT(paths, 17U << 20);
 }
 
 TEST(DsFiles, AStaleBannerIsSeenAndMended) {

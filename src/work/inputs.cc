@@ -382,6 +382,7 @@ std::optional<InputFile> source_inside(const InputFile& file, const PatchReader&
         if (answer == FitAnswer::unknown && speaks_for_itself(patch, inside, options.limits)) {
             ++likely_ones;
             likely.emplace(std::move(inside));
+            continue;
         }
         if (answer != FitAnswer::fits && answer != FitAnswer::already_patched) continue;
         reader.check_rest();

@@ -122,7 +122,7 @@ Error of_step(const Error& error, const KitInput& kit, const KitStep& step) {
 
 class StepRun {
 public:
-    StepRun(KitOnItsWay& kit, const KitStep& step, const WorkOptions& work) : kit_(kit), step_(step), work_(work) {
+    StepRun(KitOnItsWay& kit, const KitStep& step, WorkOptions work) : kit_(kit), step_(step), work_(std::move(work)) {
         Address at = address_in_base(kit.kit.kit(), step.at);
         base_ = kit.bases.at(at.file).get();
         names_ = std::move(at.parts);

@@ -22,6 +22,7 @@ constexpr std::size_t unit_at = 0x12, capacity_at = 0x14, main_at = 0x20, second
                       allocation_at = 0x48, overlays_at = 0x50, banner_at = 0x68, used_at = 0x80,
                       header_check_at = 0x15E, long_used_at = 0x210, most_files = 0xF000, most_depth = 32,
                       overlay_row = 32, header_end = 0x200;
+constexpr std::uint64_t most_path_bytes = 16 << 20;  ///< of all files' paths; a folder's name stands in many
 constexpr std::uint64_t smallest = 128 << 10, largest = 512 << 20, alignment = 0x200, footer_size = 12;
 constexpr std::byte padding{0xFF};
 
@@ -136,7 +137,7 @@ private:
             if (at >= names_.size()) return warn(fmt::format("folder {} has no end", number));
             const unsigned length = u8(names_, at) & 0x7F;
             const bool folder = (u8(names_, at) & 0x80) != 0;
-            if (length == 0) return;
+            if (length == 0 || path_bytes_ > most_path_bytes) return;
             if (at + 1 + length + (folder ? 2 : 0) > names_.size())
                 return warn(fmt::format("folder {} has a name without an end", number));
             std::string name(text_at(names_, at + 1, length));
@@ -145,6 +146,8 @@ private:
             if (folder) {
                 read_folder(u16le(names_, at) & 0xFFF, path + name + "/", depth + 1);
                 at += 2;
+            } else if ((path_bytes_ += path.size() + name.size()) > most_path_bytes) {
+                return warn("its files' paths are longer than is read, so the last ones are left out");
             } else if (files_.size() < most_files + 16) {
                 add_number(path + name, file++);
             }
@@ -155,6 +158,7 @@ private:
     std::vector<std::string>& warnings_;
     ByteView allocation_, names_;
     std::vector<bool> seen_;
+    std::uint64_t path_bytes_ = 0;
     std::vector<RomFile> files_;
     std::map<std::string, std::uint64_t> numbers_;
 };
@@ -190,10 +194,16 @@ public:
     }
 
 private:
+    /// With another file, or with what tells where the files are: then its place is none of its own.
     bool shared() const {
+        const auto overlaps = [&](std::uint64_t begin, std::uint64_t length) {
+            return length != 0 && begin < file_.offset + file_.size && file_.offset < begin + length;
+        };
+        for (const std::size_t table : {names_at, allocation_at, overlays_at, overlays_at + 8})
+            if (overlaps(range_at(rom_, table).offset, range_at(rom_, table).length)) return true;
+        if (overlaps(0, header_end)) return true;
         return std::any_of(files_.begin(), files_.end(), [&](const RomFile& other) {
-            return other.name != file_.name && other.size != 0 && other.offset < file_.offset + file_.size &&
-                   file_.offset < other.offset + other.size;
+            return other.name != file_.name && overlaps(other.offset, other.size);
         });
     }
 

@@ -18,6 +18,10 @@ namespace {
 
 constexpr std::size_t most_entries = 1'000'000, most_continuations = 16, most_depth = 200;
 constexpr std::uint64_t most_directory_bytes = std::uint64_t{64} << 20;
+/// Of paths, in bytes: each folder's name stands in the paths of all that is below it, so a small disc could have
+/// gigabytes of them. A real one has a few times what its folders take.
+constexpr std::uint64_t most_path_bytes = std::uint64_t{64} << 20, free_path_bytes = std::uint64_t{4} << 20,
+                        most_paths_each = 8;
 
 /// Without a version (";1") and the dot of an empty extension.
 std::string without_version(std::string name) {
@@ -150,6 +154,12 @@ private:
         if (tree_.entries.size() >= most_entries)
             throw Error(ErrorCode::limit, "the disc has more files than are read")
                 .wanted(fmt::format("at most {}", grouped(most_entries)));
+        path_bytes_ += entry.path.size() + entry.link.size();
+        if (const std::uint64_t most = std::min(most_path_bytes, free_path_bytes + most_paths_each * directory_bytes_);
+            path_bytes_ > most)
+            throw Error(ErrorCode::limit, "the paths of the disc's files are longer than is read")
+                .in("directory")
+                .wanted(fmt::format("at most {}", size_text(most)));
         std::uint64_t end = 0;
         for (const Record& r : entry.records) end = std::max(end, r.size == 0 ? 0 : r.end());
         if (entry.interleaved && entry.unit != 0) end += entry.size / user_size / entry.unit * entry.gap;
@@ -237,7 +247,7 @@ private:
     Tree tree_;
     std::vector<std::size_t> depth_;
     std::set<std::uint64_t> seen_;  ///< first sectors of folders
-    std::uint64_t directory_bytes_ = 0;
+    std::uint64_t directory_bytes_ = 0, path_bytes_ = 0;
     bool rock_ridge_ = false, any_name_ = false;
     std::size_t skip_ = 0;
 };
