@@ -125,6 +125,45 @@ void refuse_contradictions(const std::vector<PutItem>& items) {
                 refuse(*outer->second, *item);
 }
 
+/// One of several parts that are changed at once.
+struct OneOfMany {
+    PutStep step;
+    PartChange change;
+    SharedSource before{};  ///< what the part holds; null: it is new
+};
+
+/// Nothing: it lies deeper, or there is no such part, and whoever goes one by one says so.
+std::optional<OneOfMany> one_of_many(const Container& container, const std::map<std::string, Part>& parts,
+                                     const PutItem& item, const PutOptions& options, const WorkOptions& work) {
+    const std::vector<std::string> names = split_address(item.part);
+    if (names.size() != 1) return std::nullopt;
+    auto found = parts.find(names.front());
+    if (found == parts.end()) {
+        const auto alike = part_by_name(container, names.front());
+        if (alike) found = parts.find(alike->name);
+        if (!alike && (!options.add || item.remove)) return std::nullopt;
+    }
+    OneOfMany one{{.part = {}, .address = item.part, .from = item.from}, {names.front(), item.content}};
+    if (!item.remove && !item.content) {
+        const auto opened = std::make_shared<InputFile>(open_file(item.from, work));
+        one.step.from = opened->origin();
+        one.change.content = opened;
+    }
+    const SharedSource& content = one.change.content;
+    if (found != parts.end()) {
+        one.change.name = found->first;
+        one.step.part = found->second;
+        one.before = content_of(container, found->second, work.limits);
+        one.step.changed = content ? changed_in(*one.before, *content) : found->second.size.value_or(0);
+    } else {
+        one.change.add = true;
+        one.step.part = {.name = names.front(), .kind = "file", .size = content->size(), .offset = {}};
+        one.step.changed = content->size();
+    }
+    one.step.outer = one.step.part;
+    return one;
+}
+
 /// Parts of the outermost container, changed as one layout where the container can do that. False: one after the other.
 bool put_at_once(const InputFile& file, const std::vector<PutItem>& items, const PutOptions& options,
                  const WorkOptions& work, PutPlan& plan) {
@@ -136,37 +175,11 @@ bool put_at_once(const InputFile& file, const std::vector<PutItem>& items, const
     std::vector<PartChange> changes;
     std::vector<SharedSource> held;
     for (const PutItem& item : items) {
-        const std::vector<std::string> names = split_address(item.part);
-        if (names.size() != 1) return false;
-        PutStep step{.part = {}, .address = item.part, .from = item.from};
-        PartChange change{names.front(), item.content};
-        if (!item.remove && !item.content) {
-            const auto opened = std::make_shared<InputFile>(open_file(item.from, work));
-            step.from = opened->origin();
-            change.content = opened;
-        }
-        auto found = parts.find(names.front());
-        if (found == parts.end()) {
-            const auto alike = part_by_name(*container, names.front());
-            if (alike) found = parts.find(alike->name);
-            if (!alike && (!options.add || item.remove))
-                return plan.steps.clear(), false;  // which says what is missing
-        }
-        if (found != parts.end()) {
-            change.name = found->first;
-            step.part = found->second;
-            const SharedSource inner = content_of(*container, found->second, work.limits);
-            held.push_back(inner);
-            step.changed = change.content ? changed_in(*inner, *change.content) : found->second.size.value_or(0);
-        } else {
-            change.add = true;
-            step.part = {
-                .name = names.front(), .kind = "file", .size = change.content->size(), .offset = {}, .head = {}};
-            step.changed = change.content->size();
-        }
-        step.outer = step.part;
-        plan.steps.push_back(std::move(step));
-        changes.push_back(std::move(change));
+        auto one = one_of_many(*container, parts, item, options, work);
+        if (!one) return plan.steps.clear(), false;
+        plan.steps.push_back(std::move(one->step));
+        changes.push_back(std::move(one->change));
+        if (one->before) held.push_back(std::move(one->before));
     }
     const auto made = container->change_all(changes, options);
     if (!made) {
