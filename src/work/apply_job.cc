@@ -105,8 +105,8 @@ void ApplyJob::State::refuse_implausible() {
 /// The source's, or that of what the output is: a dump in another order, or behind a copier's header, is usually kept
 /// under another one.
 std::string ApplyJob::State::output_extension() {
-    const std::string as_source = source->path().extension().string();
-    if (const std::string other = disc_extension(); !other.empty()) return other;
+    std::string as_source = source->path().extension().string();
+    if (std::string other = disc_extension(); !other.empty()) return other;
     if (request.as_is || keeps_form || !is_dump_extension(as_source)) return as_source;
     const Identity identity = identify(*source);
     if (!identity.reading) return as_source;
@@ -140,7 +140,7 @@ fs::path ApplyJob::State::output_path() {
         const std::string& named = request.as.empty() ? request.output : request.as;
         keeps_form = keeps_form || lower(fs::path(named).extension().string()) != ".iso";
     }
-    const fs::path path = plain_output_path();
+    fs::path path = plain_output_path();
     if (around || request.in_place || lower(path.extension().string()) != ".cue") {
         const bool named = !request.as.empty() || (!request.output.empty() && path == fs::path(request.output));
         if (!around && !request.in_place && !source->sheet().empty() && keeps_form && (!named || request.with_sheet))
