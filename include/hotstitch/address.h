@@ -24,8 +24,6 @@ HOTSTITCH_EXPORT std::vector<std::string> split_address(std::string_view address
 HOTSTITCH_EXPORT std::string joined_address(const std::vector<std::string>& names);
 /// `inner` as seen from outside the part `outer`; either may be empty.
 HOTSTITCH_EXPORT std::string joined_address(std::string_view outer, std::string_view inner);
-/// Whether `inner` is `outer` or lies in it.
-HOTSTITCH_EXPORT bool lies_in(std::string_view inner, std::string_view outer) noexcept;
 
 struct HOTSTITCH_EXPORT Address {
     std::string file{};                ///< on the disk, or a name that the caller gives a meaning, such as "-"
@@ -40,7 +38,6 @@ struct HOTSTITCH_EXPORT Address {
     bool names_all() const noexcept { return names_part() && (parts.back().empty() || parts.back().ends_with('/')); }
     /// What the last part lies in. REQUIRES names_part().
     Address outer() const { return {file, {parts.begin(), parts.end() - 1}}; }
-    Address operator/(std::string part) const;
     std::string inside() const { return joined_address(parts); }  ///< the parts alone
     std::string string() const;
     bool operator==(const Address&) const = default;

@@ -53,10 +53,6 @@ std::string joined_address(std::string_view outer, std::string_view inner) {
     return out += inner;
 }
 
-bool lies_in(std::string_view inner, std::string_view outer) noexcept {
-    return inner.starts_with(outer) && (inner.size() == outer.size() || outer.empty() || inner[outer.size()] == ':');
-}
-
 Address Address::parse(std::string_view text, const std::function<bool(const std::string&)>& is_there) {
     const std::string whole(text);
     if (is_there(whole)) return {whole};
@@ -67,12 +63,6 @@ Address Address::parse(std::string_view text, const std::function<bool(const std
             return address;
         }
     return {whole};
-}
-
-Address Address::operator/(std::string part) const {
-    Address inner = *this;
-    inner.parts.push_back(std::move(part));
-    return inner;
 }
 
 std::string Address::string() const {

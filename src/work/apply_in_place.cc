@@ -2,7 +2,6 @@
 // A large file that is patched in its own place: what the patches make is held against it, and where little differs,
 // only that is written; what it overwrites is kept in a journal. Tested by tests/cli_disc_test.cc and, killed at every
 // step, tests/faults_test.cc.
-#include "base/chunks.h"
 #include "hotstitch/version.h"
 #include "source/whole.h"
 #include "work/apply_state.h"

@@ -80,8 +80,9 @@ void refuse_packed_name(const fs::path& output, const InputFile& source) {
     const std::string wanted = lower(output.extension().string()), own = lower(source.path().extension().string());
     if (wanted.empty() || wanted != lower(packed.extension().string()) || (wanted == own && !source.is_computed()))
         return;
-    throw Error(ErrorCode::unsupported, fmt::format("{} would be none: what is made is what {} holds",
-                                                    output.filename().string(), packed.filename().string()))
+    throw Error(ErrorCode::unsupported,
+                fmt::format("what is made is the file that {} holds, and {} would be no {}", packed.filename().string(),
+                            output.filename().string(), source.is_computed() ? "compressed copy" : "archive"))
         .in("output")
         .hint("archives and compressed copies are only read; give the output the extension of what it is, such as " +
               (source.is_computed() || own.empty() ? ".iso" : own));

@@ -143,6 +143,12 @@ std::vector<Receipt> earlier_receipts(const std::optional<Receipt>& present, con
     return all;
 }
 
+Receipt receipt_before(const Receipt& receipt) {
+    Receipt earlier = receipt.before.front();
+    earlier.before.assign(receipt.before.begin() + 1, receipt.before.end());
+    return earlier;
+}
+
 std::string time_now() {
     const std::time_t now = std::time(nullptr);
     return fmt::format("{:%Y-%m-%dT%H:%M:%SZ}", fmt::gmtime(now));

@@ -41,6 +41,9 @@ std::vector<DigestMismatch> compare_file(const InputFile& file, const Digests& w
 /// What the way back goes on with after a change of a file in its place: `present` is what its receipt said until now.
 std::vector<Receipt> earlier_receipts(const std::optional<Receipt>& present, const Receipt& now);
 
+/// The receipt of the change before the last one, which this one tells of. REQUIRES that there is one.
+Receipt receipt_before(const Receipt& receipt);
+
 /// "2026-11-23T09:41:00Z"
 std::string time_now();
 

@@ -274,8 +274,7 @@ private:
     /// which file will stand there.
     void write_earlier(const std::optional<FileIdentity>& restored) {
         if (receipt_.before.empty()) return;
-        Receipt earlier = receipt_.before.front();
-        earlier.before.assign(receipt_.before.begin() + 1, receipt_.before.end());
+        Receipt earlier = receipt_before(receipt_);
         if (restored) earlier.target_identity = restored;
         if (earlier_)
             earlier_->clear();
@@ -317,8 +316,7 @@ void step_back_from(const fs::path& file, const Receipt& receipt, UndoResult& re
         if (const auto stamp = stamp_of(receipt_path(file))) remove_file(receipt_path(file), *stamp, false);
         return;
     }
-    Receipt earlier = receipt.before.front();
-    earlier.before.assign(receipt.before.begin() + 1, receipt.before.end());
+    Receipt earlier = receipt_before(receipt);
     earlier.target_identity = identity_of(*stamp_of(file));
     OutputFile out(receipt_path(file), {.replace = Replace::without_backup});
     out.write(bytes_of(receipt_to_json(earlier)));

@@ -107,10 +107,13 @@ public:
         return at(entry, content, *std::exchange(free_, *free_ + sectors_for(content->size())), true, shared);
     }
 
-    ChangeList change() {
+    /// All of it. What the volume's own size takes is counted with the last file.
+    ChangeList change(PutResult& last) {
+        const std::uint64_t before = edits_.differing();
         // A second anchor stands in the last sector, so there has to be one behind what is added.
         const bool anchored = volume_.has_udf && end_ > volume_.image_sectors && ends_with_anchor(*user_);
         reach(edits_, *user_, volume_, anchored ? end_ + 1 : end_);
+        *last.mended += edits_.differing() - before;
         edits_.tell(list_);
         if (anchored) list_.put(user_->size(), 0, udf_anchor_for(*user_, end_));
         return std::move(list_);
@@ -129,7 +132,6 @@ private:
                 set_records(edits_, *one, moved ? std::optional(extent) : std::nullopt, size, old);
         if (moved && !shared && entry.size != 0) follow_boot(edits_, volume_, from, extent);
         end_ = std::max(end_, extent + sectors_for(size));
-        reach(edits_, *user_, volume_, end_);
         put_sectors(list_, *user_, extent, content);
         result.mended = edits_.differing() - before;
         result.how = moved ? "moved" : "in-place";
@@ -208,7 +210,7 @@ std::vector<PutResult> put_files(const SharedSource& user, const Volume& volume,
         if (!fits && room == Room::place) does_not_fit(*entry, content->size(), shared);
         results.push_back(fits ? putting.in_place(*entry, content) : putting.behind_all(*entry, content, shared));
     }
-    change = putting.change();
+    change = putting.change(results.back());
     return results;
 }
 
@@ -229,7 +231,7 @@ PutResult put_file(const SharedSource& user, const Volume& volume, const Entry& 
     const auto alone = [&](const SharedSource& in, const Volume& of, const Entry& what) {
         Putting putting(in, of);
         PutResult result = putting.in_place(what, content);
-        result.change = putting.change();
+        result.change = putting.change(result);
         return result;
     };
     const std::uint64_t end = entry.records.front().extent + have;

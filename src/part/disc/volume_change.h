@@ -24,7 +24,8 @@ struct OtherContent {
     SharedSource content;
 };
 /// Several files, as one change of the volume, in which none is moved but those that no longer fit: these go behind all
-/// others, one after the other. Returns how each went. REQUIRES each entry once, and `room` not to be `rebuild`.
+/// others, one after the other. Returns how each went. REQUIRES at least one, each entry once, and `room` not to be
+/// `rebuild`.
 std::vector<PutResult> put_files(const SharedSource& user, const Volume& volume, const std::vector<OtherContent>& files,
                                  Room room, ChangeList& change);
 
