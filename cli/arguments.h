@@ -7,8 +7,7 @@
 #include <vector>
 
 #include "hotstitch/field_jobs.h"
-#include "hotstitch/jobs.h"
-#include "hotstitch/mend.h"
+#include "hotstitch/job.h"
 #include "hotstitch/part_jobs.h"
 #include "hotstitch/patch_jobs.h"
 #include "hotstitch/tell.h"
@@ -43,7 +42,10 @@ struct ReplaceFlags {
 // Where a request has an output, "-" is standard output.
 
 struct ApplyArguments {
-    ApplyRequest request;
+    Recipe recipe;  ///< without its steps
+    std::vector<std::string> patches;
+    Room room = Room::any;
+    bool mend = false;
     ReplaceFlags flags;
     std::string known;
     bool plan = false;  ///< of a kit: only say what would be done
@@ -73,7 +75,8 @@ struct UndoArguments {
 
 struct RenewArguments {
     std::string receipt;
-    ApplyRequest request;  ///< its patches, and what is allowed
+    std::vector<std::string> patches;
+    Recipe recipe;  ///< what is allowed
     bool replace = false;
 };
 
@@ -84,24 +87,22 @@ struct VerifyArguments {
     Digests expected;
 };
 
-/// Where a rewritten file goes.
-struct RewriteArguments {
-    RewriteRequest request;
+/// Where a changed file goes, and what to go on with.
+struct ChangeArguments {
+    Recipe recipe;  ///< without base and steps
     ReplaceFlags flags;
 };
 
 struct MendArguments {
     std::string file;
-    std::vector<std::string> mends;  ///< "checksum", "region=Europe"
-    MendOptions options;
-    RewriteArguments rewrite;
+    step::Mend mend;
+    ChangeArguments change;
 };
 
 struct HeaderArguments {
     std::string action, file;
-    std::string from, nes;   ///< a file with a header, a description of one
-    std::uint64_t size = 0;  ///< of the header, where nothing else says it
-    RewriteArguments rewrite;
+    step::AttachHeader header;  ///< its size is that of a header to take off, too
+    ChangeArguments change;
 };
 
 struct PartsArguments {
@@ -119,8 +120,9 @@ struct PutArguments {
     std::string file;
     std::vector<std::string> parts;    ///< "PART=NEW"
     std::vector<std::string> removed;  ///< parts to take away
-    PutOptions options;
-    RewriteArguments rewrite;
+    Room room = Room::any;
+    bool add = false;
+    ChangeArguments change;
 };
 
 struct FieldsArguments {
@@ -128,8 +130,7 @@ struct FieldsArguments {
     std::vector<std::string> selectors;  ///< "berth[3].depth", or with "=VALUE"
     bool csv = false, check = false;
     std::string compare, save;  ///< another file; where an edit list of what differs goes
-    FieldOptions options;
-    RewriteArguments rewrite;
+    ChangeArguments change;
 };
 
 struct ChartArguments {

@@ -31,13 +31,15 @@ std::string output_of(const CommandArguments& chosen) {
     return std::visit(
         [](const auto& arguments) -> std::string {
             if constexpr (requires { arguments.csv; })
-                return arguments.csv ? "-" : arguments.rewrite.request.output;
+                return arguments.csv ? "-" : arguments.change.recipe.to.file;
             else if constexpr (requires { arguments.request.output; })
                 return arguments.request.output;
             else if constexpr (requires { arguments.output; })
                 return arguments.output;
-            else if constexpr (requires { arguments.rewrite; })
-                return arguments.rewrite.request.output;
+            else if constexpr (requires { arguments.change; })
+                return arguments.change.recipe.to.file;
+            else if constexpr (requires { arguments.recipe; })
+                return arguments.recipe.to.file;
             else
                 return {};
         },

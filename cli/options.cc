@@ -190,16 +190,16 @@ void add_room(CLI::App& app, Room& room) {
                      "unasked), or in its place, moving all that follows");
 }
 
-void add_rewrite(CLI::App& app, RewriteArguments& rewrite) {
-    RewriteRequest& request = rewrite.request;
-    add_output(app, request.output, rewrite.flags, "nowhere: this, --as, --in-place or --patch has to be said");
-    add_as(app, request.as);
-    add_value(app, "--patch", request.patch, "PATH",
+void add_change(CLI::App& app, ChangeArguments& change) {
+    Destination& place = change.recipe.to;
+    add_output(app, place.file, change.flags, "nowhere: this, --as, --in-place or --patch has to be said");
+    add_as(app, place.as);
+    add_value(app, "--patch", place.patch, "PATH",
               "Write the change as a patch, not the file; the format by extension or --format");
-    add_format(app, request.format);
-    app.add_flag("--in-place", request.in_place,
+    add_format(app, place.format);
+    app.add_flag("--in-place", place.in_place,
                  "Change the file itself; it is kept as a dated backup or, over 64 MiB, what is overwritten is");
-    add_receipt(app, request, "undo works by");
+    add_receipt(app, place, "undo and renew work by");
 }
 
 }  // namespace
@@ -220,37 +220,38 @@ void declare(CLI::App& app, tell::DescribeRequest& describe, Common& common) {
 
 void declare(CLI::App& app, ApplyArguments& apply, Common& common) {
     auto& command = *app.add_subcommand("apply", "Make the patched file from a source and its patches");
-    ApplyRequest& request = apply.request;
-    command.add_option("SOURCE", request.source, "The unpatched file, or - for standard input; of a kit, its bases")
+    Recipe& recipe = apply.recipe;
+    Destination& place = recipe.to;
+    command.add_option("SOURCE", recipe.base, "The unpatched file, or - for standard input; of a kit, its bases")
         ->required();
     add_then(command, common);
     command
-        .add_option("PATCH", request.patches,
+        .add_option("PATCH", apply.patches,
                     "The patch or kit, or several, applied in this order; a folder of patches for the one that fits; - "
                     "for standard input")
         ->required();
     command.add_flag("--plan", apply.plan, "Of a kit: only say which bases were found and what would be made");
-    add_output(command, request.output, apply.flags, "beside the source");
-    add_as(command, request.as);
-    command.add_flag("--in-place", request.in_place,
+    add_output(command, place.file, apply.flags, "beside the source");
+    add_as(command, place.as);
+    command.add_flag("--in-place", place.in_place,
                      "Replace the source itself; it is kept as a dated backup or, over 64 MiB, what is overwritten is");
-    command.add_flag("--as-is", request.as_is,
+    command.add_flag("--as-is", recipe.as_is,
                      "Never read the source in another way, without its front header for example");
-    command.add_flag("--keep-representation", request.keep_representation,
+    command.add_flag("--keep-representation", place.keep_representation,
                      "Put the output back as the source is: with its front header, in its byte order, interleaved");
-    command.add_flag("--mend", request.mend,
+    command.add_flag("--mend", apply.mend,
                      "A cartridge ROM's internal checks that were right before and are wrong after are put right");
     add_known(command, apply.known);
-    add_value(command, "--name-like", request.name_like, "FILE",
+    add_value(command, "--name-like", place.name_like, "FILE",
               "The output takes this companion's name, a sound track's or a cue sheet's for example");
-    command.add_flag("--with-sheet", request.with_sheet,
+    command.add_flag("--with-sheet", place.with_sheet,
                      "The cue sheet that names the source is written anew for the output");
-    add_room(command, request.room);
-    command.add_flag("--keep-reverse", request.reverse,
+    add_room(command, apply.room);
+    command.add_flag("--keep-reverse", place.reverse,
                      "Also write OUTPUT.reverse.bps, a patch that makes the source again");
-    add_receipt(command, request, "undo and renew work by");
-    add_expect(command, request.expected);
-    add_allow_checks(command, request);
+    add_receipt(command, place, "undo and renew work by");
+    add_expect(command, recipe.expected);
+    add_allow_checks(command, recipe);
     add_common(command, common);
 }
 
@@ -327,27 +328,28 @@ void declare(CLI::App& app, UndoArguments& undo, Common& common) {
 }
 
 void declare(CLI::App& app, RenewArguments& renew, Common& common) {
-    auto& command = *app.add_subcommand("renew", "A newer patch came out: make the file again from its source");
+    auto& command = *app.add_subcommand(
+        "renew", "A newer patch came out, or the parts put in have changed: make the file again from its source");
     command.add_option("RECEIPT", renew.receipt, "OUTPUT.receipt.json, or OUTPUT")->required();
-    command.add_option("PATCH", renew.request.patches, "The newer patch, or several")->required();
+    command.add_option("PATCH", renew.patches, "The newer patch, or several; none: the same is done again");
     command.add_flag("--replace", renew.replace,
                      "Of a kit: replace files that the older one did not make; they are kept as dated backups");
-    add_allow_checks(command, renew.request);
+    add_allow_checks(command, renew.recipe);
     add_common(command, common);
 }
 
 void declare(CLI::App& app, MendArguments& mend, Common& common) {
     auto& command = *app.add_subcommand("mend", "Header and flag fixes; without a mend, what could be mended");
     command.add_option("FILE", mend.file, "A cartridge ROM, an executable or a disc image")->required();
-    command.add_option("MEND", mend.mends,
+    command.add_option("MEND", mend.mend.mends,
                        "checksum, region=Europe, expand=2M, large-address-aware …; done in the right order");
-    add_value(command, "--boot-code", mend.options.boot_code, "VARIANT",
+    add_value(command, "--boot-code", mend.mend.boot_code, "VARIANT",
               "Nintendo 64: the boot code variant, where it is not recognised");
     command.add_flag_callback(
-        "--no-mend", [&kept = mend.options.keep_checks] { kept = false; },
+        "--no-mend", [&mend] { mend.change.recipe.mend = false; },
         "Leave checks that were right as they come out of the mends named");
-    add_allow_changes(command, mend.options.allow);
-    add_rewrite(command, mend.rewrite);
+    add_allow_changes(command, mend.change.recipe.allow);
+    add_change(command, mend.change);
     add_common(command, common);
 }
 
@@ -357,12 +359,12 @@ void declare(CLI::App& app, HeaderArguments& header, Common& common) {
                             {{"show", "show"}, {"strip", "strip"}, {"attach", "attach"}}, "show, strip or attach")
         ->required();
     command.add_option("FILE", header.file, "A cartridge ROM")->required();
-    add_value(command, "--keep", header.rewrite.request.aside, "FILE", "strip: the header goes into this file");
-    add_value(command, "--from", header.from, "FILE", "attach: the header, as strip kept it");
-    add_value(command, "--nes", header.nes, "LIST",
+    add_value(command, "--keep", header.change.recipe.to.header, "FILE", "strip: the header goes into this file");
+    add_value(command, "--from", header.header.file, "FILE", "attach: the header, as strip kept it");
+    add_value(command, "--nes", header.header.nes, "LIST",
               "attach: a NES header, for example prg=128K,chr=0,mapper=1,mirroring=vertical,battery");
-    add_size(command, "--size", header.size, "strip, attach: the header's size, where the file does not tell");
-    add_rewrite(command, header.rewrite);
+    add_size(command, "--size", header.header.size, "strip, attach: the header's size, where the file does not tell");
+    add_change(command, header.change);
     add_common(command, common);
 }
 
@@ -398,16 +400,16 @@ void declare(CLI::App& app, PutArguments& put, Common& common) {
     command.add_option(
         "PART=NEW", put.parts,
         "A part, perhaps inside another, and the file that takes its place; FOLDER/=FOLDER for all below");
-    command.add_flag("--add", put.options.add, "Parts that are not there are added (discs)");
+    command.add_flag("--add", put.add, "Parts that are not there are added (discs)");
     command.add_option("--remove", put.removed, "A part to take away (discs; repeatable)")
         ->type_name("PART")
         ->allow_extra_args(false);
-    add_room(command, put.options.room);
+    add_room(command, put.room);
     command.add_flag_callback(
-        "--no-mend", [&kept = put.options.mend] { kept = false; }, "Leave the file's own checks as they come out");
-    add_allow_changes(command, put.options.allow);
+        "--no-mend", [&put] { put.change.recipe.mend = false; }, "Leave the file's own checks as they come out");
+    add_allow_changes(command, put.change.recipe.allow);
     add_then(command, common);
-    add_rewrite(command, put.rewrite);
+    add_change(command, put.change);
     add_common(command, common);
 }
 
@@ -422,10 +424,10 @@ void declare(CLI::App& app, FieldsArguments& fields, Common& common) {
     add_value(command, "--compare", fields.compare, "FILE", "Field by field: what differs from this file (exit 1)");
     add_value(command, "--save", fields.save, "EDITS", "With --compare: what differs, as an edit list");
     command.add_flag_callback(
-        "--no-mend", [&kept = fields.options.mend] { kept = false; }, "Leave checks that were right as they come out");
-    add_allow_changes(command, fields.options.allow);
+        "--no-mend", [&fields] { fields.change.recipe.mend = false; }, "Leave checks that were right as they come out");
+    add_allow_changes(command, fields.change.recipe.allow);
     add_then(command, common);
-    add_rewrite(command, fields.rewrite);
+    add_change(command, fields.change);
     add_common(command, common);
 }
 

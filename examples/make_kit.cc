@@ -6,7 +6,7 @@
 #include <fstream>
 
 #include "hotstitch/error.h"
-#include "hotstitch/jobs.h"
+#include "hotstitch/job.h"
 #include "hotstitch/kit_jobs.h"
 
 int main(int argc, char** argv) try {

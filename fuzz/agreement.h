@@ -11,12 +11,12 @@
 namespace agreement {
 
 using namespace hotstitch;
-using reference::Outcome;
+using reference::Verdict;
 
 // A megabyte is more than any short input needs, and keeps the reference from filling 16 MiB each time.
 inline constexpr std::uint64_t most = 1 << 20;
 
-inline Outcome by_library(ByteView patch, ByteView source, Bytes& target, bool& already_patched) {
+inline Verdict by_library(ByteView patch, ByteView source, Bytes& target, bool& already_patched) {
     ApplyOptions options;
     options.limits.output = most;
     // The reference looks at sizes and actions only, but for the checks of windows.
@@ -26,11 +26,11 @@ inline Outcome by_library(ByteView patch, ByteView source, Bytes& target, bool& 
         const ApplyReport report = hotstitch::apply(MemorySource(patch), MemorySource(source), sink, options);
         already_patched = report.fit.answer == FitAnswer::already_patched;
         target = sink.take();
-        return Outcome::made;
+        return Verdict::made;
     } catch (const Error& error) {
         if (error.code() == ErrorCode::io || error.code() == ErrorCode::cancelled || error.code() == ErrorCode::usage)
             std::abort();
-        return error.code() == ErrorCode::limit ? Outcome::too_large : Outcome::refused;
+        return error.code() == ErrorCode::limit ? Verdict::too_large : Verdict::refused;
     }
 }
 
@@ -38,14 +38,14 @@ inline Outcome by_library(ByteView patch, ByteView source, Bytes& target, bool& 
 inline void check(ByteView patch, ByteView source) {
     Bytes wanted, made;
     bool already_patched = false;
-    const Outcome wanted_outcome = reference::judge(patch, source, most, wanted);
-    const Outcome library = by_library(patch, source, made, already_patched);
+    const Verdict wanted_outcome = reference::judge(patch, source, most, wanted);
+    const Verdict library = by_library(patch, source, made, already_patched);
     // A source with the checksums of the target is taken for it, whatever the windows' instructions say.
     if (already_patched && recognise_patch(patch) == PatchFormat::vcdiff) return;
     // A source that ends too early is found while building, when the output's size has long been judged.
-    const bool agree = wanted_outcome == Outcome::wrong_source ? library != Outcome::made : library == wanted_outcome;
+    const bool agree = wanted_outcome == Verdict::wrong_source ? library != Verdict::made : library == wanted_outcome;
     if (!agree) std::abort();
-    if (wanted_outcome == Outcome::made && made != wanted) std::abort();
+    if (wanted_outcome == Verdict::made && made != wanted) std::abort();
 }
 
 }  // namespace agreement

@@ -6,8 +6,8 @@
 #include "disc.h"
 #include "hotstitch/create.h"
 #include "hotstitch/kit_jobs.h"
+#include "kit/steps.h"
 #include "source/whole.h"
-#include "work/kit_steps.h"
 
 namespace {
 
@@ -63,7 +63,7 @@ std::string made_by(const KitInput& kit, const WorkOptions& work) {
     for (const KitBase& base : kit.kit().bases) way.bases.emplace(base.id, base_for(base));
     std::string all;
     std::size_t done = 0;
-    for (const KitStep& step : kit.kit().steps) {
+    for (const Step& step : kit.kit().steps) {
         if (++done > 12) break;
         bool right = false;
         may_be_refused([&] {

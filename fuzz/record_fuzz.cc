@@ -7,6 +7,7 @@
 #include "hotstitch/checks.h"
 #include "hotstitch/error.h"
 #include "hotstitch/receipt.h"
+#include "hotstitch/recipe.h"
 #include "hotstitch/source.h"
 #include "hotstitch/words.h"
 
@@ -47,6 +48,9 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     }
     require(from_utf8(as_utf8(text)) == text);
     require(escaped(text) == escaped(escaped(text)));
-    words_for_mend(text);
+    may_be_refused([&] {
+        const std::string written = json_of(recipe_from_json(text));
+        require(json_of(recipe_from_json(written)) == written);
+    });
     return 0;
 }

@@ -14,10 +14,9 @@ done
 echo "named tests: all there"
 
 # Arrows only point down: which folder of src/ may include which others, besides itself and the public headers.
-layers="base: / source: base / digest: base / edit: base source / match: base source edit / toml: base / kit: base toml / format: base source edit toml /
-    kit: base toml /
+layers="base: / source: base / digest: base / edit: base source / match: base source edit / toml: base / format: base source edit toml /
     field: base source digest edit toml / part: base source digest edit field / fit: base source edit / record: base toml / chart: source edit / patch: base source edit match format fit / words: base /
-    io: base / work: base source record fit / tell: record"
+    io: base / job: base source record fit / kit: base source toml record fit job / shelf: base record job / tell: record"
 for folder in src/*/; do
     folder=$(basename "$folder")
     allowed=$(tr '/' '\n' <<<"$layers" | sed -n "s/^ *$folder://p") || true
@@ -25,10 +24,10 @@ for folder in src/*/; do
     for other in $(grep -rhoE '^#include "[a-z_]+/' "src/$folder" | sed 's/.*"//; s|/||' | sort -u); do
         case " $folder hotstitch $allowed " in *" $other "*) ;; *) echo "src/$folder must not include $other/" >&2; exit 1 ;; esac
     done
-    case $folder in io | work | words | tell) continue ;; esac
-    ! grep -rlE '^#include "hotstitch/(file_io|inputs|delivery|jobs)\.h"' "src/$folder" || { echo "src/$folder knows of files" >&2; exit 1; }
+    case $folder in io | job | kit | shelf | words | tell) continue ;; esac
+    ! grep -rlE '^#include "hotstitch/(file_io|inputs|delivery|job)\.h"' "src/$folder" || { echo "src/$folder knows of files" >&2; exit 1; }
 done
-! grep -rlE '^#include "(base|source|digest|edit|match|format|part|fit|record|patch|io|work|tell)/' cli examples || { echo "only public headers there" >&2; exit 1; }
+! grep -rlE '^#include "(base|source|digest|edit|match|format|part|fit|record|patch|io|job|kit|shelf|tell)/' cli examples || { echo "only public headers there" >&2; exit 1; }
 echo "layers: as drawn"
 
 # Every public header compiles alone.

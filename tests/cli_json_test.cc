@@ -159,6 +159,8 @@ TEST(CliJson, EveryDocumentIsAsItsSchemaSays) {
         {"parts", "d.iso", "--compare", "."},
         {"put", "d.cue", "DATA/A.BIN=plain.dat", "-o", "e.cue"},
         {"put", "d.iso", "DATA/A.BIN=k.sfc", "B.BIN=empty", "--add", "--remove", "C.BIN", "-o", "e.iso"},
+        {"renew", "e.iso"},
+        {"verify", "--receipt", "e.iso"},
         {"put", "big.iso", "DATA/A.BIN=plain.dat", "--in-place"},
         {"undo", "big.iso"},
         {"apply", "d.iso:C.BIN", "c.bps", "-o", "f.iso"},

@@ -168,26 +168,26 @@ TEST(IpsReader, OverlapIndexKeepsToTheMemoryBudget) {
 // when the reference accepts, otherwise an error with a code and, where there is one, an offset.
 constexpr std::uint64_t most = 1 << 20;
 
-using reference::Outcome;
+using reference::Verdict;
 
-Outcome expect_agreement(ByteView patch, ByteView source) {
+Verdict expect_agreement(ByteView patch, ByteView source) {
     Bytes wanted;
-    const Outcome outcome = reference::judge(patch, source, most, wanted);
+    const Verdict verdict = reference::judge(patch, source, most, wanted);
     const std::string shown = hex(patch.first(std::min<std::size_t>(patch.size(), 64)));
     try {
         ApplyOptions options;
         options.limits.output = most;
         const Bytes made = hotstitch::apply_in_memory(patch, source, options).target;
-        EXPECT_EQ(outcome, Outcome::made) << "accepted " << shown;
+        EXPECT_EQ(verdict, Verdict::made) << "accepted " << shown;
         EXPECT_TRUE(made == wanted) << shown;
     } catch (const Error& error) {
         const bool limit = error.code() == ErrorCode::limit;
-        EXPECT_EQ(outcome, limit ? Outcome::too_large : Outcome::refused) << error.what() << " " << shown;
+        EXPECT_EQ(verdict, limit ? Verdict::too_large : Verdict::refused) << error.what() << " " << shown;
         const bool about_patch = error.code() == ErrorCode::damaged || error.code() == ErrorCode::truncated ||
                                  error.code() == ErrorCode::not_this_format;
         EXPECT_TRUE(limit || (about_patch && error.offset().has_value())) << error.what();
     }
-    return outcome;
+    return verdict;
 }
 
 TEST(IpsReader, AgreesWithTheReferenceOnAllShortTails) {
@@ -213,8 +213,8 @@ TEST(IpsReader, AgreesWithTheReferenceOnFiftyThousandDamagedPatches) {
     for (int round = 0; round < 50'000 && !HasFailure(); ++round) {
         const Bytes patch = makers::random_ips(random);
         const Bytes source = makers::file_like(random, makers::below(random, 600));
-        EXPECT_EQ(expect_agreement(patch, source), Outcome::made);
-        accepted += expect_agreement(makers::damaged(random, patch, other), source) == Outcome::made ? 1 : 0;
+        EXPECT_EQ(expect_agreement(patch, source), Verdict::made);
+        accepted += expect_agreement(makers::damaged(random, patch, other), source) == Verdict::made ? 1 : 0;
         other = patch;
     }
     // Both outcomes have to be common, or the comparison says little.

@@ -12,7 +12,7 @@
 #include "hotstitch/apply.h"
 #include "hotstitch/create.h"
 #include "hotstitch/error.h"
-#include "hotstitch/jobs.h"
+#include "hotstitch/job.h"
 #include "hotstitch/kit_jobs.h"
 #include "hotstitch/part.h"
 #include "hotstitch/patch_jobs.h"
@@ -34,16 +34,18 @@ std::optional<ErrorCode> code_thrown(const std::function<void()>& work) {
 
 TEST(Jobs, ThatAreNotOpenSaySo) {
     MemorySink sink;
-    ApplyJob apply_job({.source = "a", .patches = {"b"}}, {});
+    Job job(Recipe::of_patches("a", {"b"}), {});
     CreateJob create_job({}, {});
     RecastJob recast_job({}, {});
     OverlapJob overlap_job({}, {});
     KitJob kit_job({}, {});
     const std::pair<const char*, std::function<void()>> calls[] = {
-        {"apply: output_path", [&] { apply_job.output_path(); }},
-        {"apply: source", [&] { apply_job.source(); }},
-        {"apply: run", [&] { apply_job.run(); }},
-        {"apply: run into a sink", [&] { apply_job.run(sink); }},
+        {"job: output_path", [&] { job.output_path(); }},
+        {"job: source", [&] { job.source(); }},
+        {"job: run", [&] { job.run(); }},
+        {"job: run into a sink", [&] { job.run(sink); }},
+        {"job: plan", [&] { job.plan(); }},
+        {"job: change", [&] { job.change(); }},
         {"create: source", [&] { create_job.source(); }},
         {"create: target", [&] { create_job.target(); }},
         {"create: run", [&] { create_job.run(); }},

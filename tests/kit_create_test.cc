@@ -12,6 +12,7 @@
 #include "hotstitch/create.h"
 #include "hotstitch/error.h"
 #include "hotstitch/field_jobs.h"
+#include "hotstitch/job.h"
 #include "hotstitch/kit_jobs.h"
 #include "hotstitch/part.h"
 #include "lib/sanitized.h"
@@ -269,7 +270,7 @@ TEST(KitOfDiscs, SeveralEditionsShareWhatIsTheSame) {
     EXPECT_EQ(made.editions, 3u);
     const KitInput kit(folder / "k");
     std::size_t all = 0, some = 0;
-    for (const KitStep& step : kit.kit().steps) ++(step.only.empty() ? all : some);
+    for (const Step& step : kit.kit().steps) ++(step.only.empty() ? all : some);
     EXPECT_EQ(all, 1u) << "UNITS.BIN changes alike in all";
     EXPECT_EQ(some, 4u) << "three of GAME.EXE, and one of SAME.BIN for two";
     for (const int edition : {0, 1, 2}) {
@@ -291,16 +292,19 @@ TEST(KitOfFiles, FieldsAreSetWhereAMapHasThemAll) {
     folder.put("kelp.map.toml", demo::map_of(false)), folder.put("kelp.tbl", demo::letters());
     WorkOptions options;
     options.limits.maps = maps_of({.files = {(folder / "kelp.map.toml").string()}}, options);
-    const FieldsJob fields((folder / "kelp.dat").string(), options);
-    const FieldPlan plan = fields.set({{"berth[1].depth", "14"}, {"berth[2].depth", "9"}}, {.limits = options.limits});
-    folder.put("new.dat", changed(before, plan.change));
+    Recipe recipe{.base = (folder / "kelp.dat").string()};
+    recipe.steps = {{.does = step::Set{.fields = {{"berth[1].depth", "14"}, {"berth[2].depth", "9"}}}}};
+    recipe.to.file = (folder / "new.dat").string();
+    Job fields(recipe, options);
+    fields.open();
+    fields.run();
     KitCreateRequest request{.pairs = {{(folder / "kelp.dat").string(), (folder / "new.dat").string(), {}}},
                              .output = (folder / "k.kit").string()};
     request.maps = {(folder / "kelp.map.toml").string()};
     EXPECT_EQ(create_kit(request, options).fields, 2u);
     const KitInput kit(folder / "k.kit");
     ASSERT_EQ(kit.kit().steps.size(), 1u);
-    EXPECT_EQ(kit.kit().steps.front().does, KitStep::Does::set);
+    EXPECT_TRUE(kit.kit().steps.front().is<step::Set>());
     KitJob job({.given = {(folder / "kelp.dat").string()},
                 .kits = {(folder / "k.kit").string()},
                 .output = (folder / "c.dat").string()},

@@ -135,9 +135,9 @@ TEST(KitText, ReadingWhatWasWrittenGivesTheSame) {
     const std::string written = kit_text(kit), again = kit_text(read_kit(written));
     EXPECT_EQ(written, again);
     ASSERT_EQ(kit.steps.size(), 9u);
-    EXPECT_EQ(kit.steps[3].set[2].value, "1.5");
-    EXPECT_EQ(kit.steps[1].room, Room::append);
-    EXPECT_EQ(kit.steps[2].executable, false);
+    EXPECT_EQ(kit.steps[3].as<step::Set>()->fields[2].value, "1.5");
+    EXPECT_EQ(kit.steps[1].as<step::Put>()->room, Room::append);
+    EXPECT_EQ(kit.steps[2].as<step::Put>()->executable, false);
     EXPECT_EQ(kit_text_for(kit, "{name} {version}/{game}", {{"game", "europe"}}), "Fog Signals 1.2/europe");
     for (std::size_t i = 0; i < kit.steps.size(); ++i)
         EXPECT_EQ(words_for(kit.steps[i]), words_for(read_kit(written).steps[i]));

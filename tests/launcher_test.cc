@@ -63,5 +63,19 @@ TEST_F(Launcher, MakesTheGameAndTakesItBack) {
     EXPECT_EQ(launch({"missing.sfc", "night.bps"}).code, 3);
 }
 
+TEST_F(Launcher, DoesARecipeThatItIsHandedAsAText) {
+    folder.put("recipe.json",
+               R"({"schema": {"name": "hotstitch/recipe", "version": 1}, "base": "kelp.sfc",
+                   "steps": [{"do": "apply", "file": "night.bps"}, {"do": "mend", "mends": ["region=Japan"]}],
+                   "to": {"file": "out/"}})");
+    const ToolResult launched = launch({"--recipe", "recipe.json"});
+    EXPECT_EQ(launched.code, 0) << launched.err;
+    ASSERT_EQ(run({"apply", "kelp.sfc", "night.bps", "-o", "a.sfc"}).code, 0);
+    ASSERT_EQ(run({"mend", "a.sfc", "region=Japan", "-o", "b.sfc"}).code, 0);
+    EXPECT_TRUE(contents(folder / "out/night.sfc") == contents(folder / "b.sfc")) << launched.out;
+    folder.put("recipe.json", "{}");
+    EXPECT_EQ(launch({"--recipe", "recipe.json"}).code, 3);
+}
+
 }  // namespace
 }  // namespace hotstitch

@@ -42,8 +42,9 @@ TEST_F(Receipts, SayWhatWasMadeOfWhat) {
     EXPECT_TRUE(receipt.source.digests.sha256.has_value());
     EXPECT_EQ(receipt.target.path, "night.sfc");
     EXPECT_EQ(receipt.target.digests.crc32, crc32(target));
-    ASSERT_EQ(receipt.patches.size(), 1U);
-    EXPECT_EQ(receipt.patches[0].path, "../v1.bps");
+    ASSERT_EQ(receipt.steps.size(), 1U);
+    EXPECT_EQ(*file_of(receipt.steps[0].step.does), "../v1.bps");
+    EXPECT_EQ(receipt.steps[0].read->path, "../v1.bps");
     EXPECT_FALSE(receipt.in_place);
     EXPECT_EQ(receipt_to_json(receipt_from_json(receipt_to_json(receipt))), receipt_to_json(receipt));
     EXPECT_EQ(run({"verify", "--receipt", "out/night.sfc"}).code, 0);

@@ -214,11 +214,11 @@ TEST(Checksummed, RandomRoundTripsInEveryFormatAndUpsBackwards) {
     }
 }
 
-using reference::Outcome;
+using reference::Verdict;
 
 TEST(Checksummed, AgreesWithTheReferenceOnDamagedPatchesWithRightCrcs) {
     makers::Random random(12);
-    std::map<Outcome, int> seen;
+    std::map<Verdict, int> seen;
     for (int round = 0; round < 30'000 && !HasFailure(); ++round) {
         const Bytes source = makers::file_like(random, 1 + makers::below(random, 300));
         const PatchFormat format = round % 2 == 0 ? PatchFormat::ups : PatchFormat::bps;
@@ -229,22 +229,22 @@ TEST(Checksummed, AgreesWithTheReferenceOnDamagedPatchesWithRightCrcs) {
         const Bytes patch =
             with_footer(std::string(text_of(good).substr(0, 4)) + std::string(text_of(bad)), source, {});
         Bytes wanted, made;
-        const Outcome outcome = reference::judge(patch, source, 1 << 20, wanted);
+        const Verdict outcome = reference::judge(patch, source, 1 << 20, wanted);
         ++seen[outcome];
         ApplyOptions options;
         options.allow_source = options.allow_target = true;
         options.limits.output = 1 << 20;
         try {
             made = hotstitch::apply_in_memory(patch, source, options).target;
-            EXPECT_EQ(outcome, Outcome::made) << hex(patch);
+            EXPECT_EQ(outcome, Verdict::made) << hex(patch);
             EXPECT_TRUE(made == wanted) << hex(patch);
         } catch (const Error& error) {
-            EXPECT_NE(outcome, Outcome::made) << error.what() << hex(patch);
-            EXPECT_EQ(error.code() == ErrorCode::limit, outcome == Outcome::too_large) << error.what() << hex(patch);
+            EXPECT_NE(outcome, Verdict::made) << error.what() << hex(patch);
+            EXPECT_EQ(error.code() == ErrorCode::limit, outcome == Verdict::too_large) << error.what() << hex(patch);
         }
     }
-    EXPECT_GT(seen[Outcome::made], 2'000);
-    EXPECT_GT(seen[Outcome::refused], 5'000);
+    EXPECT_GT(seen[Verdict::made], 2'000);
+    EXPECT_GT(seen[Verdict::refused], 5'000);
 }
 
 }  // namespace

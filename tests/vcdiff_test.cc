@@ -185,7 +185,7 @@ TEST_P(VcdiffRefuses, WithWindowAndOffset) {
     const Damage& row = GetParam();
     const Bytes patch = makers::bytes(row.patch);
     Bytes made;
-    EXPECT_NE(reference::judge(patch, bytes_of(harbour), 1 << 27, made), reference::Outcome::made);
+    EXPECT_NE(reference::judge(patch, bytes_of(harbour), 1 << 27, made), reference::Verdict::made);
     try {
         hotstitch::apply_in_memory(patch, bytes_of(harbour));
         FAIL() << "accepted";
@@ -338,7 +338,7 @@ TEST(Vcdiff, SectionsInLzmaStreamsThatLiveThroughTheFile) {
     Bytes made;
     for (const std::string& broken : {head + second, head + window(a, checked.feed(a, false, a.size() + 1), codes(a)),
                                       head + first.substr(0, 40)}) {
-        EXPECT_EQ(reference::judge(makers::bytes(broken), {}, 1 << 20, made), reference::Outcome::refused);
+        EXPECT_EQ(reference::judge(makers::bytes(broken), {}, 1 << 20, made), reference::Verdict::refused);
         EXPECT_THROW(hotstitch::apply_in_memory(makers::bytes(broken), {}), Error);
     }
     // A dictionary over the limit, and a section that unpacks to more than its window can use.
@@ -413,7 +413,7 @@ TEST(Vcdiff, DamagedSectionsHaveTheirOwnWords) {
         const Window window{.size = 500, .data = row.packed, .instructions = add(500), .delta_flags = 1};
         const Bytes patch = makers::bytes(vcdiff_header(1, std::string(1, row.compressor)) + window.text());
         Bytes made;
-        EXPECT_EQ(reference::judge(patch, {}, 1 << 20, made), reference::Outcome::refused) << row.says;
+        EXPECT_EQ(reference::judge(patch, {}, 1 << 20, made), reference::Verdict::refused) << row.says;
         try {
             hotstitch::apply_in_memory(patch, {});
             FAIL() << "accepted: " << row.says;
@@ -510,14 +510,14 @@ TEST(Vcdiff, LongCopiesAndRepeatsOfThem) {
 
 TEST(Vcdiff, AgreesWithTheReferenceOnDamagedPatches) {
     makers::Random random(43);
-    std::map<reference::Outcome, int> seen;
+    std::map<reference::Verdict, int> seen;
     for (int round = 0; round < 12'000 && !HasFailure(); ++round) {
         const Bytes source = makers::file_like(random, 1 + makers::below(random, 300));
         const Bytes good = hotstitch::create(source, makers::modified(random, source), options_of(random));
         const Bytes patch = makers::damaged(random, good, good);
         if (recognise_patch(patch) != PatchFormat::vcdiff) continue;
         Bytes wanted, made;
-        const reference::Outcome outcome = reference::judge(patch, source, 1 << 20, wanted);
+        const reference::Verdict outcome = reference::judge(patch, source, 1 << 20, wanted);
         ++seen[outcome];
         ApplyOptions options;
         options.limits.output = 1 << 20;
@@ -527,19 +527,19 @@ TEST(Vcdiff, AgreesWithTheReferenceOnDamagedPatches) {
             // A source that has the checksums of the target is taken for it, whatever the instructions say.
             if (report.fit.answer == FitAnswer::already_patched) continue;
             made = sink.take();
-            EXPECT_EQ(outcome, reference::Outcome::made) << hex(patch);
+            EXPECT_EQ(outcome, reference::Verdict::made) << hex(patch);
             EXPECT_TRUE(made == wanted) << hex(patch);
         } catch (const Error& error) {
-            EXPECT_NE(outcome, reference::Outcome::made) << error.what() << hex(patch);
-            EXPECT_EQ(error.code() == ErrorCode::limit, outcome == reference::Outcome::too_large)
+            EXPECT_NE(outcome, reference::Verdict::made) << error.what() << hex(patch);
+            EXPECT_EQ(error.code() == ErrorCode::limit, outcome == reference::Verdict::too_large)
                 << error.what() << hex(patch);
-            EXPECT_EQ(error.code() == ErrorCode::wrong_source, outcome == reference::Outcome::wrong_source)
+            EXPECT_EQ(error.code() == ErrorCode::wrong_source, outcome == reference::Verdict::wrong_source)
                 << error.what() << hex(patch);
         }
     }
-    EXPECT_GT(seen[reference::Outcome::made], 100);
-    EXPECT_GT(seen[reference::Outcome::refused], 2'000);
-    EXPECT_GT(seen[reference::Outcome::wrong_source], 100);
+    EXPECT_GT(seen[reference::Verdict::made], 100);
+    EXPECT_GT(seen[reference::Verdict::refused], 2'000);
+    EXPECT_GT(seen[reference::Verdict::wrong_source], 100);
 }
 
 }  // namespace

@@ -5,44 +5,50 @@
 
 #include <fmt/format.h>
 
+#include "changing.h"
 #include "commands/common.h"
 #include "commands/kit.h"
 #include "hotstitch/error.h"
-#include "hotstitch/jobs.h"
+#include "hotstitch/job.h"
 
 namespace hotstitch::cli {
 namespace {
 
 namespace fs = std::filesystem;
 
-ApplyRequest request_from(const ApplyArguments& arguments) {
-    ApplyRequest request = arguments.request;
-    const auto dashes =
-        std::count(request.patches.begin(), request.patches.end(), "-") + (request.source == "-" ? 1 : 0);
+constexpr std::size_t steps_shown = 24;
+
+Recipe recipe_from(const ApplyArguments& arguments) {
+    const std::vector<std::string>& patches = arguments.patches;
+    Recipe recipe = arguments.recipe;
+    Destination& place = recipe.to;
+    const auto dashes = std::count(patches.begin(), patches.end(), "-") + (recipe.base == "-" ? 1 : 0);
     if (dashes > 1)
         throw Error(ErrorCode::usage, "only one of source and patches can come from standard input")
             .hint("save the others as files, and name those");
-    if (request.in_place && !request.output.empty())
+    if (place.in_place && !place.file.empty())
         throw Error(ErrorCode::usage, "--in-place and --output contradict each other").hint("keep one of them");
-    if (request.in_place && request.source == "-")
+    if (place.in_place && recipe.base == "-")
         throw Error(ErrorCode::usage, "standard input cannot be replaced in place").hint("name an output with -o");
-    if (dashes != 0 && request.output.empty())
+    if (dashes != 0 && place.file.empty())
         throw Error(ErrorCode::usage, "with standard input as an input, the output has to be named")
             .hint("add -o PATH, or -o - for standard output");
-    for (std::size_t i = 1; i < request.patches.size(); ++i) {
+    for (std::size_t i = 1; i < patches.size(); ++i) {
         std::error_code code;
-        const std::string& name = request.patches[i];
-        if (name != "-" && !fs::exists(name, code) && !address_of(name).names_part() && request.output.empty())
+        const std::string& name = patches[i];
+        if (name != "-" && !fs::exists(name, code) && !address_of(name).names_part() && place.file.empty())
             throw Error(ErrorCode::io, fmt::format("cannot open {}: No such file or directory", name))
                 .hint(fmt::format("if that is to be the output: -o {}", shell_file(name)));
     }
-    request.replace = arguments.flags.mode(request.in_place);
-    return request;
+    for (const std::string& patch : patches) recipe.steps.push_back({.does = step::Patch{patch, arguments.room}});
+    if (arguments.mend) recipe.mend = true;
+    place.replace = arguments.flags.mode(place.in_place);
+    return recipe;
 }
 
-void state_inputs(const ApplyJob& job, Report& report) {
-    if (job.result().swapped) warn_of_swap(report);
-    state_source(job.source(), job.result().archive, report);
+void state_inputs(const Job& job, Report& report) {
+    if (job.outcome().swapped) warn_of_swap(report);
+    state_source(job.source(), job.outcome().archive, report);
     std::vector<const PatchInput*> patches;
     for (const ApplyStage& stage : job.stages()) patches.push_back(&stage);
     state_patches(patches, report);
@@ -100,7 +106,7 @@ void state_stage(const ApplyStage& stage, bool first, bool last, Report& report)
             "--expect");
 }
 
-void state_internal_checks(const ApplyResult& result, Report& report) {
+void state_internal_checks(const Outcome& result, Report& report) {
     if (result.internal_checks == InternalChecks::not_asked) return;
     if (result.internal_checks == InternalChecks::cannot_be_mended)
         return report.warn(fmt::format("the internal checks could not be mended: {}", escaped(result.mend_failure)));
@@ -113,16 +119,18 @@ void state_internal_checks(const ApplyResult& result, Report& report) {
     }
 }
 
-void state_made(const ApplyJob& job, const fs::path& path, const std::string& place, Report& report) {
-    const ApplyResult& result = job.result();
+void state_made(const Job& job, const fs::path& path, const std::string& place, Report& report) {
+    const Outcome& result = job.outcome();
     const std::vector<ApplyStage>& stages = job.stages();
     state_internal_checks(result, report);
     if (result.output)
         report.fact("patch_makes", "patch makes",
                     fmt::format("{}, crc32 {}", size_text(*result.patched.size), result.patched.crc32->hex()),
                     json_of(result.patched));
-    for (const PutStep& step : result.put)
-        report.fact("put", "put back", words_for_put(step), Json{{"part", as_utf8(step.address)}, {"how", step.how}});
+    for (const StepReport& step : result.steps)
+        if (const auto* const put = std::get_if<PutReport>(&step.did))
+            report.fact("put", "put back", words_for_put(*put),
+                        Json{{"part", as_utf8(put->address)}, {"how", put->how}});
     output_fact(report, result.output.value_or(result.patched), path);
     for (const ApplyStage& stage : stages)
         state_stage(stage, &stage == &stages.front(), &stage == &stages.back(), report);
@@ -133,33 +141,33 @@ void state_made(const ApplyJob& job, const fs::path& path, const std::string& pl
                     ExitCode::yes);
 }
 
-void state_already_patched(const ApplyJob& job, const ApplyArguments& arguments, Report& report) {
+void state_already_patched(const Job& job, const ApplyArguments& arguments, Report& report) {
     report.good("already-patched", "Already patched: the file given is what the patch makes. Nothing was made.");
     report.detail("made", false);
     if (traits_of(job.stages().front().reader->facts().format).reversible)
         return report.next("to go back to the original",
-                           fmt::format("hotstitch undo {} {}", shell_file(arguments.request.source),
-                                       shell_file(arguments.request.patches.front())));
+                           fmt::format("hotstitch undo {} {}", shell_file(arguments.recipe.base),
+                                       shell_file(arguments.patches.front())));
     report.next(
         "to start from the original, look for the file from before; to make a copy all the same, name it with -o");
 }
 
 /// Which patch of several it was that could not be applied.
-void state_stop(const ApplyJob& job, Report& report) {
-    const std::size_t number = job.result().stopped_at, all = job.stages().size();
+void state_stop(const Job& job, Report& report) {
+    const std::size_t number = job.outcome().stopped_at, all = job.stages().size();
     if (number == 0 || all < 2) return;
     report.fact("stage", "stopped at",
                 fmt::format("patch {} of {}, {}", number, all, shown(job.stages()[number - 1].file.path())), number);
 }
 
-[[noreturn]] void refuse_source(const ApplyJob& job, const ApplyArguments& arguments, const Context& context,
+[[noreturn]] void refuse_source(const Job& job, const ApplyArguments& arguments, const Context& context,
                                 Report& report) {
-    const ApplyResult& result = job.result();
+    const Outcome& result = job.outcome();
     const ApplyStage& stage = job.stages()[result.stopped_at - 1];
     reason_facts(report, *result.diagnosis);
     const auto known = read_known(arguments.known, context);
     known_fact(report, known, job.source(), std::nullopt, context);
-    const Checks checks = joined_checks(stage.found, result.stopped_at == 1 ? arguments.request.expected : Digests{});
+    const Checks checks = joined_checks(stage.found, result.stopped_at == 1 ? arguments.recipe.expected : Digests{});
     needed_fact(report, known, joined(stage.reader->facts().source, checks.source));
     state_stop(job, report);
     if (result.by_plausibility) report.next("if you are sure that it is the right one, add --allow source");
@@ -173,42 +181,42 @@ void state_stop(const ApplyJob& job, Report& report) {
                   : escaped(words_for_next(*result.diagnosis)));
 }
 
-void state_delivery(const ApplyJob& job, const ApplyArguments& arguments, Report& report) {
-    const Delivered& delivered = job.result().delivered;
+void state_delivery(const Job& job, const ApplyArguments& arguments, Report& report) {
+    const Delivered& delivered = job.outcome().delivered;
     state_made(job, delivered.output, shown(delivered.output), report);
     state_way_back(delivered, report);
     if (delivered.other_names != 0) report.warn(words_for_other_names(delivered.other_names));
     if (delivered.stood_already) conclude_made_already(delivered.output, report);
-    if (const auto& tracks = job.result().left_out; !tracks.empty())
+    if (const auto& tracks = job.outcome().left_out; !tracks.empty())
         report.warn(fmt::format(
             "the output is a plain image, without {} of the disc; to keep them, name a sheet: -o {}",
             fmt::join(tracks, ", "), shell_file(fs::path(delivered.output).replace_extension(".cue").string())));
-    for (const CompanionSet& set : job.result().companions)
+    for (const CompanionSet& set : job.outcome().companions)
         report.next(
             fmt::format("{} go by the name \"{}\"; if they belong to this game, give the output that name "
                         "with --name-like {}",
                         counted(set.files, "file", "files"), escaped(set.stem), shell_word(set.example.string())));
     // Where tracks are left out, the sheet that is advised above names all of them.
-    for (const SheetBeside& sheet : job.result().cue_sheets)
-        if (job.result().left_out.empty())
+    for (const SheetBeside& sheet : job.outcome().cue_sheets)
+        if (job.outcome().left_out.empty())
             report.next(
                 fmt::format("{} names \"{}\", and so not the output: write the output's name into its FILE line, or "
                             "let the same call write a sheet with --with-sheet",
                             shown(sheet.path), escaped(sheet.names)));
-    if (arguments.request.in_place || !arguments.request.output.empty()) return;
+    if (arguments.recipe.to.in_place || !arguments.recipe.to.file.empty()) return;
     if (delivered.output.parent_path().filename() != "patched") return;
     // For programs that only start from their own place.
-    std::string call = fmt::format("hotstitch apply --in-place {}", shell_file(arguments.request.source));
-    for (const std::string& patch : arguments.request.patches) call += fmt::format(" {}", shell_file(patch));
+    std::string call = fmt::format("hotstitch apply --in-place {}", shell_file(arguments.recipe.base));
+    for (const std::string& patch : arguments.patches) call += fmt::format(" {}", shell_file(patch));
     report.next("to use it, put it where the program looks, or run", call);
 }
 
-void state_doubt(const ApplyResult& result, const ApplyArguments& arguments, Report& report) {
+void state_doubt(const Outcome& result, const ApplyArguments& arguments, Report& report) {
     if (!result.doubt) return;
     const Representation& other = result.doubt->reading;
     report.warn(
         fmt::format("the patch was perhaps made for the file {}: {}", words_for(other), words_for(*result.doubt)));
-    const std::string file = shell_file(arguments.request.source);
+    const std::string file = shell_file(arguments.recipe.base);
     const std::string call =
         other.kind == RepresentationKind::without_front_header ? fmt::format("header strip {}", file)
         : other.kind == RepresentationKind::with_front_header  ? fmt::format("header attach {}", file)
@@ -220,11 +228,9 @@ void state_doubt(const ApplyResult& result, const ApplyArguments& arguments, Rep
 
 }  // namespace
 
-void run_apply(ApplyRequest request, const ApplyArguments& arguments, const Context& context, Report& report) {
-    const bool to_stream = request.output == "-";
-    ApplyJob job(std::move(request), context);
+void run_apply(Job& job, bool to_stream, const ApplyArguments& arguments, const Context& context, Report& report) {
     try {
-        job.open();
+        if (job.stages().empty()) job.open();
     } catch (const Error&) {
         std::vector<const PatchInput*> unread;
         for (const ApplyStage& stage : job.stages())
@@ -241,38 +247,59 @@ void run_apply(ApplyRequest request, const ApplyArguments& arguments, const Cont
         state_stop(job, report);
         throw;
     }
-    switch (job.result().outcome) {
-        case ApplyOutcome::wrong_source: refuse_source(job, arguments, context, report);
-        case ApplyOutcome::already_patched: return state_already_patched(job, arguments, report);
-        case ApplyOutcome::made:
-        case ApplyOutcome::made_already: break;
+    switch (job.outcome().answer) {
+        case Answer::wrong_source: refuse_source(job, arguments, context, report);
+        case Answer::already_patched: return state_already_patched(job, arguments, report);
+        case Answer::made:
+        case Answer::made_already:
+        case Answer::unchanged: break;
     }
-    state_doubt(job.result(), arguments, report);
+    state_doubt(job.outcome(), arguments, report);
     if (!scratch) return state_delivery(job, arguments, report);
     scratch->copy_to(STDOUT_FILENO, context.progress);
     state_made(job, "-", "standard output", report);
 }
 
 void run(const ApplyArguments& arguments, const Context& context, Report& report) {
-    std::vector<std::string> names = arguments.request.patches;
-    names.insert(names.begin(), arguments.request.source);
+    std::vector<std::string> names = arguments.patches;
+    names.insert(names.begin(), arguments.recipe.base);
     if (const NamedKits named = kits_among(names, context); !named.kits.empty())
         return apply_kits(named, arguments, context, report);
     if (arguments.plan)
         throw Error(ErrorCode::usage, "--plan is for kits, and none is named").hint("leave it out, or name a kit");
-    run_apply(request_from(arguments), arguments, context, report);
+    Job job(recipe_from(arguments), context);
+    run_apply(job, arguments.recipe.to.file == "-", arguments, context, report);
 }
 
 void run(const RenewArguments& arguments, const Context& context, Report& report) {
-    if (!kits_among(arguments.request.patches, context).kits.empty()) return renew_kits(arguments, context, report);
-    RenewPlan plan = plan_renewal(arguments.receipt, arguments.request.patches, context);
-    const fs::path receipt = receipt_path(plan.request.output);
+    if (!kits_among(arguments.patches, context).kits.empty()) return renew_kits(arguments, context, report);
+    if (const auto by_kits = receipt_of(arguments.receipt); by_kits && by_kits->kits && arguments.patches.empty())
+        throw Error(ErrorCode::usage, "no newer kit is named").hint("name it behind the receipt");
+    RenewPlan plan = plan_renewal(arguments.receipt, arguments.patches, context);
+    const fs::path receipt = receipt_path(plan.recipe.to.file);
     path_fact(report, "by_receipt", "by receipt", receipt);
     if (plan.output_changed) report.warn("the file in place was no longer what had been made; it is kept as a backup");
-    plan.request.allow_source = arguments.request.allow_source;
-    plan.request.allow_target = arguments.request.allow_target;
-    plan.request.allow_patch = arguments.request.allow_patch;
-    run_apply(plan.request, {plan.request, {}, {}}, context, report);
+    plan.recipe.allow_source = arguments.recipe.allow_source;
+    plan.recipe.allow_target = arguments.recipe.allow_target;
+    plan.recipe.allow_patch = arguments.recipe.allow_patch;
+    Job job(plan.recipe, context, plan.renews);
+    ApplyArguments again;
+    again.recipe = plan.recipe;
+    for (const Step& step : plan.recipe.steps)
+        if (const std::string* const file = file_of(step.does)) again.patches.push_back(*file);
+    job.open();
+    if (!job.stages().empty()) return run_apply(job, false, again, context, report);
+    file_fact(report, "source", job.file().path(), {.size = job.file().size()});
+    if (!job.inside().empty()) report.fact("part", "part", escaped(job.inside()), as_utf8(job.inside()));
+    std::vector<std::string> lines;
+    for (const StepReport& step : job.plan()) {
+        const auto* const put = std::get_if<PutReport>(&step.did);
+        lines.push_back(put != nullptr ? words_for_put(*put) : escaped(words_for(step.step)));
+    }
+    report.list("done", "done", lines, steps_shown, Json(lines));
+    if (const auto place = finish_change(job, {"unchanged", "The steps change nothing."}, context, report))
+        report.good("made",
+                    fmt::format("Made {} again: {}.", *place, counted(plan.recipe.steps.size(), "step", "steps")));
 }
 
 }  // namespace hotstitch::cli

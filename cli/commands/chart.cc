@@ -7,6 +7,7 @@
 #include "commands/common.h"
 #include "hotstitch/apply.h"
 #include "hotstitch/error.h"
+#include "hotstitch/transaction.h"
 #include "render/chart_text.h"
 #include "render/style.h"
 
@@ -34,9 +35,8 @@ void state_chart(const Chart& chart, Report& report) {
 
 void write_picture(const ChartArguments& arguments, const Chart& chart, const std::string& title, Report& report) {
     refuse_inputs(arguments.svg, {arguments.source, arguments.other});
-    OutputFile file(arguments.svg, {.replace = arguments.flags.mode()});
-    file.write(bytes_of(chart_svg(chart, title)));
-    path_fact(report, "backup", "backup", file.commit({}));
+    const WrittenFile written = write_file(arguments.svg, {.replace = arguments.flags.mode()}, chart_svg(chart, title));
+    path_fact(report, "backup", "backup", written.backup);
     path_fact(report, "picture", "picture", std::filesystem::path(arguments.svg));
     report.output_is(arguments.svg);
 }

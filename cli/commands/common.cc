@@ -14,7 +14,7 @@ namespace fs = std::filesystem;
 namespace {
 
 /// How a file of a disc went in.
-std::string words_on_disc(const PutStep& step) {
+std::string words_on_disc(const PutReport& step) {
     const auto place = [](const std::optional<std::uint64_t>& offset) {
         return offset ? " at " + offset_text(*offset) : std::string();
     };
@@ -45,7 +45,7 @@ std::string what_opened_it(const Common& common) {
     return options;
 }
 
-std::string words_for_put(const PutStep& step) {
+std::string words_for_put(const PutReport& step) {
     std::string text = escaped(step.address);
     if (!step.how.empty()) {
         text += words_on_disc(step);

@@ -26,7 +26,7 @@ InputFile open_input(const std::string& name, const Limits& limits, const Progre
 std::string what_opened_it(const Common& common);
 
 /// How a part went in, for people.
-std::string words_for_put(const PutStep& step);
+std::string words_for_put(const PutReport& step);
 
 /// Calls `make(sink)` with temporary storage that then goes to standard output where the output is "-", else `make()`.
 template <class Make>

@@ -5,24 +5,26 @@
 #include <algorithm>
 #include <cmath>
 
+#include "changing.h"
 #include "commands/common.h"
 #include "hotstitch/error.h"
 #include "hotstitch/field_jobs.h"
+#include "hotstitch/transaction.h"
 #include "render/field_table.h"
 #include "render/print.h"
 #include "render/style.h"
-#include "rewriting.h"
 
 namespace hotstitch::cli {
 namespace {
 
 constexpr std::size_t records_unasked = 20, changes_shown = 100, outside_shown = 10;
 
-void state_maps(const FieldsJob& job, const Context& context, Report& report) {
+void state_maps(const std::vector<std::string>& maps, const std::vector<std::string>& broken_beside,
+                const Context& context, Report& report) {
     Json list = Json::array();
-    for (const std::string& map : job.maps()) list.push_back(as_utf8(map));
-    for (const std::string& map : job.maps()) report.fact("maps", "map", escaped(map), list);
-    for (const auto* const broken : {&job.broken(), &context.broken_maps})
+    for (const std::string& map : maps) list.push_back(as_utf8(map));
+    for (const std::string& map : maps) report.fact("maps", "map", escaped(map), list);
+    for (const auto* const broken : {&broken_beside, &context.broken_maps})
         for (const std::string& why : *broken) report.warn("a map was passed over: " + escaped(why));
 }
 
@@ -118,7 +120,7 @@ void show(const FieldsArguments& arguments, const FieldsJob& job, const Context&
                       values += (unasked ? table.of_records : table.records.size()) * table.columns.size();
                   },
                   {.first = unasked ? records_unasked : UINT64_MAX});
-    state_maps(job, context, report);
+    state_maps(job.maps(), job.broken(), context, report);
     if (json) report.detail("tables", tables_json.finish());
     report.block(text);
     if (!cut.empty())
@@ -129,49 +131,24 @@ void show(const FieldsArguments& arguments, const FieldsJob& job, const Context&
                                      counted(tables, "table", "tables"), shown(job.file().path())));
 }
 
-std::string name_with_key(const FieldChange& field) {
-    std::string text = field.part.empty() ? std::string() : field.part + " ";
-    text += field.name;
-    if (!field.key.empty()) text += fmt::format(" ({})", field.key);
-    return text;
-}
-
-Json change_json(const FieldChange& field) {
-    Json out = {{"name", as_utf8(field.name)}, {"before", as_utf8(field.before)}, {"after", as_utf8(field.after)}};
-    if (!field.key.empty()) out["key"] = as_utf8(field.key);
-    if (!field.part.empty()) out["part"] = as_utf8(field.part);
-    if (!field.name.starts_with("header.")) out["offset"] = field.offset, out["length"] = field.length;
-    return out;
-}
-
-void set(const FieldsArguments& arguments, const FieldsJob& job, const Context& context, Report& report) {
-    RewriteRequest request = rewrite_request(arguments.rewrite, job.file());
-    std::vector<FieldSetting> settings;
-    for (const std::string& text : arguments.selectors) settings.push_back(field_setting(text));
-    const FieldPlan plan = job.set(settings, arguments.options);
-    state_maps(job, context, report);
-    Json list = Json::array();
-    std::vector<std::string> lines;
-    std::size_t changed = 0;
-    for (const FieldChange& field : plan.fields) {
-        list.push_back(change_json(field));
-        const bool same = field.before == field.after;
-        changed += same ? 0 : 1;
-        lines.push_back(
-            escaped(same ? fmt::format("{}: is {} already", name_with_key(field), field.after)
-                         : fmt::format("{}: from {} to {}", name_with_key(field), field.before, field.after)));
-    }
-    report.list("fields", "set", lines, changes_shown, list);
-    for (const std::string& check : plan.mended) report.fact("mended", "put right", escaped(check), Json(plan.mended));
-    for (const std::string& warning : plan.warnings) report.warn(escaped(warning));
-    for (const FieldSetting& setting : settings)
-        request.what.push_back(fmt::format("set {}={}", setting.selector, setting.value));
-    if (plan.change.empty())
-        return pass_on_unchanged(job.file(), "set-already", "Nothing changes: the fields have these values already.",
-                                 arguments.rewrite, context, report);
-    for (const ByteRange& range : plan.change.changed_ranges(job.file()))
+void set(const FieldsArguments& arguments, const Context& context, Report& report) {
+    step::Set set;
+    for (const std::string& text : arguments.selectors) set.fields.push_back(field_setting(text));
+    Job job(recipe_of(arguments.change, arguments.file, {{.does = std::move(set)}}), context);
+    job.open();
+    const InputFile& file = job.file();
+    file_fact(report, "file", file.path(), {.size = file.size()});
+    if (!job.inside().empty()) report.fact("part", "part", escaped(job.inside()), as_utf8(job.inside()));
+    const std::vector<StepReport>& steps = job.plan();
+    state_maps(job.maps(), job.broken_maps(), context, report);
+    state_steps(steps, report);
+    const FieldPlan& plan = std::get<FieldPlan>(steps.front().did);
+    const auto changed = static_cast<std::size_t>(std::count_if(
+        plan.fields.begin(), plan.fields.end(), [](const FieldChange& field) { return field.before != field.after; }));
+    for (const ByteRange& range : job.change()->changed_ranges(file))
         report.note(fmt::format("{} at {}", counted(range.length, "byte", "bytes"), offset_text(range.offset)));
-    const auto place = write_rewritten(job.file(), plan.change, request, context, report);
+    const auto place =
+        finish_change(job, {"set-already", "Nothing changes: the fields have these values already."}, context, report);
     if (place) report.good("set", fmt::format("Made {}: {} set.", *place, counted(changed, "field", "fields")));
 }
 
@@ -180,10 +157,8 @@ void save(const FieldsArguments& arguments, const FieldsJob& job, const EditList
     const std::filesystem::path path = arguments.save;
     refuse_inputs(path, {job.file().path(), address_of(arguments.compare).file});
     refuse_inputs(path, context.read);
-    OutputFile file(path, {.replace = arguments.rewrite.flags.mode()});
-    const std::string text = edit_list_text(list);
-    file.write(bytes_of(text));
-    path_fact(report, "backup", "backup", file.commit({}));
+    const WrittenFile written = write_file(path, {.replace = arguments.change.flags.mode()}, edit_list_text(list));
+    path_fact(report, "backup", "backup", written.backup);
     path_fact(report, "saved", "edit list", path);
 }
 
@@ -197,7 +172,7 @@ void compare(const FieldsArguments& arguments, const FieldsJob& job, const Conte
             if (!arguments.save.empty()) edits = edits_for(found, fields, there, job);
         });
     });
-    state_maps(job, context, report);
+    state_maps(job.maps(), job.broken(), context, report);
     path_fact(report, "other", "compared with", other.file().path());
     Json list = Json::array();
     std::vector<std::string> lines;
@@ -261,7 +236,7 @@ void check(const FieldsArguments& arguments, const Context& context, Report& rep
     if (!arguments.file.empty()) {
         const FieldsJob job(arguments.file, context);
         job.with_fields([](const FileFields&) {});
-        state_maps(job, context, report);
+        state_maps(job.maps(), job.broken(), context, report);
     }
     if (!context.broken_maps.empty()) throw Error(ErrorCode::damaged, context.broken_maps.front());
     const bool several = context.limits.maps->all().size() > 1;
@@ -285,12 +260,12 @@ void run(const FieldsArguments& arguments, const Context& context, Report& repor
     if (setting != 0 && setting != arguments.selectors.size())
         throw Error(ErrorCode::usage, "some of the fields are to be set, and others only named")
             .hint("set them in one call, and show them in another");
+    if (setting != 0 && arguments.compare.empty() && arguments.save.empty()) return set(arguments, context, report);
     const FieldsJob job(arguments.file, context);
     file_fact(report, "file", job.file().path(), {.size = job.file().size()});
     if (!job.inside().empty()) report.fact("part", "part", escaped(job.inside()), as_utf8(job.inside()));
     if (!arguments.compare.empty()) return compare(arguments, job, context, report);
     if (!arguments.save.empty()) throw Error(ErrorCode::usage, "--save goes with --compare");
-    if (setting != 0) return set(arguments, job, context, report);
     show(arguments, job, context, report);
 }
 

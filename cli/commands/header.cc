@@ -3,10 +3,10 @@
 
 #include <algorithm>
 
+#include "changing.h"
 #include "commands/common.h"
 #include "hotstitch/cartridge.h"
 #include "hotstitch/error.h"
-#include "rewriting.h"
 
 namespace hotstitch::cli {
 namespace {
@@ -44,19 +44,11 @@ void show(const InputFile& file, Report& report) {
                     ExitCode::yes);
 }
 
-/// What is done to what the address names, as a change of the file around it.
-ChangeList around(const ChangedFile& changed, const ChangeList& change, const Context& context) {
-    return change_in(
-        changed, [&](const SharedSource&, const Limits&) { return change; }, {}, context);
-}
-
-void strip(const HeaderArguments& arguments, const ChangedFile& changed, const InputFile& part, const Context& context,
-           Report& report) {
-    const InputFile& file = changed.file;
-    const StripPlan plan = plan_strip(part, arguments.size);
-    if (plan.answer == StripPlan::Answer::none)
-        return pass_on_unchanged(file, "no-front-header", sentence_of_none(plan.present, part), arguments.rewrite,
-                                 context, report);
+void strip(const HeaderArguments& arguments, const InputFile& part, const Context& context, Report& report) {
+    Job job(recipe_of(arguments.change, arguments.file, {{.does = step::StripHeader{arguments.header.size}}}), context);
+    job.open();
+    state_steps(job.plan(), report);
+    const StripPlan& plan = std::get<StripPlan>(job.plan().front().did);
     if (plan.answer == StripPlan::Answer::not_sure) {
         report.detail("made", false);
         state_header(plan.present, part, report);
@@ -66,51 +58,28 @@ void strip(const HeaderArguments& arguments, const ChangedFile& changed, const I
                              "What speaks for a front header is weak, so none was taken off. Nothing was written.",
                              ExitCode::no);
     }
-    RewriteRequest request = rewrite_request(arguments.rewrite, file);
-    if (plan.other_size)
-        report.warn(
-            fmt::format("by all that is known, the front header has {}", counted(plan.present.size, "byte", "bytes")));
-    if (request.aside.empty() && (!all_equal(plan.header) || plan.header[0] != std::byte{0}))
+    const std::string& kept = arguments.change.recipe.to.header;
+    const bool any = !plan.header.empty();
+    if (any && kept.empty() && (!all_equal(plan.header) || plan.header[0] != std::byte{0}))
         report.note("the header is not all zero; --keep FILE would have kept it, to be attached again");
-    if (plan.still_interleaved)
-        report.warn("what is left is still interleaved; the mend de-interleave of the whole file takes both off");
-    request.what = {fmt::format("strip-header {}", plan.header.size())};
-    request.aside_bytes = plan.header;
-    const auto place = write_rewritten(file, around(changed, plan.change, context), request, context, report);
-    if (!request.aside.empty()) path_fact(report, "kept", "header kept", request.aside);
+    const auto place = finish_change(job, {"no-front-header", sentence_of_none(plan.present, part)}, context, report);
+    if (any && !kept.empty()) path_fact(report, "kept", "header kept", std::filesystem::path(kept));
     if (place)
         report.good("stripped", fmt::format("Made {}: without its front header of {}.", *place,
                                             counted(plan.header.size(), "byte", "bytes")));
 }
 
-/// The header to attach: kept, described, or empty for the one of the platform.
-Bytes header_to_attach(const HeaderArguments& arguments, const Context& context) {
-    const int ways = (arguments.from.empty() ? 0 : 1) + (arguments.nes.empty() ? 0 : 1) + (arguments.size == 0 ? 0 : 1);
-    if (ways > 1)
-        throw Error(ErrorCode::usage, "--from, --nes and --size are three ways to say the same")
-            .hint("keep one of them");
-    if (!arguments.nes.empty()) return nes_front_header(arguments.nes);
-    if (arguments.from.empty())
-        return Bytes(static_cast<std::size_t>(std::min(arguments.size, largest_front_header + 1)));
-    const InputFile from(arguments.from, context.limits, context.progress);
-    if (from.size() == 0 || from.size() > largest_front_header)
-        throw Error(ErrorCode::usage, "this is no front header")
-            .wanted("1 byte to 1 MiB, as header strip --keep wrote it")
-            .found(size_text(from.size()));
-    return {from.bytes().begin(), from.bytes().end()};
-}
-
-void attach(const HeaderArguments& arguments, const ChangedFile& changed, const InputFile& part, const Context& context,
-            Report& report) {
-    const InputFile& file = changed.file;
-    const ChangeList change = plan_attach(part, header_to_attach(arguments, context));
-    const std::uint64_t size = change.result_size() - part.size();
-    RewriteRequest request = rewrite_request(arguments.rewrite, file);
-    if (!arguments.from.empty()) request.read.emplace_back(arguments.from);
-    request.what = {fmt::format("attach-header {}", size)};
-    const auto place = write_rewritten(file, around(changed, change, context), request, context, report);
-    if (!arguments.nes.empty())
-        for (const std::string& warning : identify(ChangedSource(part, change)).warnings) report.warn(warning);
+void attach(const HeaderArguments& arguments, const Context& context, Report& report) {
+    Job job(recipe_of(arguments.change, arguments.file, {{.does = arguments.header}}), context);
+    job.open();
+    job.plan();
+    const ChangeList* const change = job.change();
+    const std::uint64_t size = change->result_size() - job.file().size();
+    std::vector<std::string> warnings;
+    if (!arguments.header.nes.empty() && job.inside().empty())
+        warnings = identify(ChangedSource(job.file(), *change)).warnings;
+    const auto place = finish_change(job, {}, context, report);
+    for (const std::string& warning : warnings) report.warn(warning);
     if (place)
         report.good("attached",
                     fmt::format("Made {}: with a front header of {}.", *place, counted(size, "byte", "bytes")));
@@ -120,16 +89,14 @@ void attach(const HeaderArguments& arguments, const ChangedFile& changed, const 
 
 void run(const HeaderArguments& arguments, const Context& context, Report& report) {
     const bool stripping = arguments.action == "strip", attaching = arguments.action == "attach";
-    if (!stripping && !arguments.rewrite.request.aside.empty())
+    if (!stripping && !arguments.change.recipe.to.header.empty())
         throw Error(ErrorCode::usage, "--keep belongs to header strip");
-    if (!attaching && (!arguments.from.empty() || !arguments.nes.empty()))
+    if (!attaching && (!arguments.header.file.empty() || !arguments.header.nes.empty()))
         throw Error(ErrorCode::usage, "--from and --nes belong to header attach");
     const InputFile file = open_file(arguments.file, context);
     file_fact(report, "file", file.path(), {.size = file.size()});
     if (!stripping && !attaching) return show(file, report);
-    const ChangedFile changed = open_to_change(arguments.file, context);
-    if (stripping) return strip(arguments, changed, file, context, report);
-    attach(arguments, changed, file, context, report);
+    stripping ? strip(arguments, file, context, report) : attach(arguments, context, report);
 }
 
 }  // namespace hotstitch::cli

@@ -11,6 +11,7 @@
 #include "hotstitch/error.h"
 #include "hotstitch/kit_jobs.h"
 #include "hotstitch/summary.h"
+#include "hotstitch/transaction.h"
 
 namespace hotstitch::cli {
 
@@ -77,24 +78,25 @@ NamedKits kits_among(const std::vector<std::string>& names, const Context& conte
 void apply_kits(const NamedKits& named, const ApplyArguments& arguments, const Context& context, Report& report) {
     KitRequest request;
     request.kits = named.kits, request.given = named.others;
-    const ApplyRequest& asked = arguments.request;
-    if (!asked.as.empty() || !asked.name_like.empty() || asked.with_sheet || asked.as_is || asked.keep_representation ||
-        asked.mend || asked.reverse || !asked.expected.empty() || asked.allow_source || asked.allow_patch ||
-        asked.room != Room::any || !arguments.known.empty())
+    const Recipe& asked = arguments.recipe;
+    const Destination& place = asked.to;
+    if (!place.as.empty() || !place.name_like.empty() || place.with_sheet || asked.as_is || place.keep_representation ||
+        arguments.mend || place.reverse || !asked.expected.empty() || asked.allow_source || asked.allow_patch ||
+        arguments.room != Room::any || !arguments.known.empty())
         throw Error(ErrorCode::usage, "an option of this call is for patches, and a kit says such things itself")
             .wanted(
                 "of apply's options, a kit takes -o, --in-place, --replace, --no-backup, --plan, --no-receipt, "
                 "--allow target and --then")
             .hint("leave the others out");
-    if (arguments.request.output == "-")
+    if (place.file == "-")
         throw Error(ErrorCode::usage, "what a kit makes has names of its own, and does not go to standard output")
             .hint("name a folder with -o FOLDER/");
-    request.output = arguments.request.output;
-    request.in_place = arguments.request.in_place;
+    request.output = place.file;
+    request.in_place = place.in_place;
     request.replace = arguments.flags.mode(request.in_place);
-    request.receipt = arguments.request.receipt;
-    request.digests = arguments.request.digests;
-    request.allow_target = arguments.request.allow_target;
+    request.receipt = place.receipt;
+    request.digests = place.digests;
+    request.allow_target = asked.allow_target;
     run_kits(std::move(request), arguments.plan, context, report);
 }
 
@@ -135,7 +137,8 @@ void verify_kit_receipt(const fs::path& file, const Receipt& receipt, const Cont
     const fs::path folder = fs::absolute(file).parent_path();
     report.fact("made_at", "made", escaped(receipt.time), as_utf8(receipt.time));
     Json made_by = Json::array();
-    for (const ReceiptFile& kit : receipt.patches) made_by.push_back(file_json(kit.path, kit.digests));
+    for (const ReceiptKits::Kit& kit : receipt.kits->kits)
+        made_by.push_back(file_json(kit.file.path, kit.file.digests));
     for (const ReceiptKits::Kit& kit : receipt.kits->kits)
         report.fact("made_by", "by the kit", escaped(kit.name + (kit.version.empty() ? "" : " " + kit.version)),
                     made_by);
@@ -151,7 +154,7 @@ void verify_kit_receipt(const fs::path& file, const Receipt& receipt, const Cont
 }
 
 void renew_kits(const RenewArguments& arguments, const Context& context, Report& report) {
-    KitRequest request = plan_kit_renewal(arguments.receipt, arguments.request.patches);
+    KitRequest request = plan_kit_renewal(arguments.receipt, arguments.patches);
     if (arguments.replace) request.replace = Replace::keep_backup;
     run_kits(std::move(request), false, context, report);
 }
@@ -206,16 +209,19 @@ void pack(const KitArguments& arguments, const Context& context, Report& report)
     }
     const fs::path beside = kit.is_folder() ? with_own_name(kit.path()).concat(kit_extension)
                                             : fs::path(kit.path()).replace_extension(kit_extension);
-    OutputFile out(output_path(arguments.output, beside), {.replace = arguments.flags.mode()});
-    pack_kit(kit, out);
-    const Digests digests = digest(WrittenSource(out), {});
-    const bool stood = out.stands_already();
-    const auto backup = out.commit(context.progress);
-    report.detail("made", !stood);
-    file_fact(report, "packed", out.path(), digests);
-    path_fact(report, "backup", "backup", backup);
-    report.output_is(out.path().string());
-    report.good("made", fmt::format("{} {}.", stood ? "There already, the same bytes:" : "Made", shown(out.path())));
+    Digests digests;
+    const auto write = [&](ByteSink& out) {
+        pack_kit(kit, out);
+        digests = digest(WrittenSource(out), {});
+    };
+    const WrittenFile written =
+        write_file(output_path(arguments.output, beside), {.replace = arguments.flags.mode()}, write, context.progress);
+    report.detail("made", !written.stood_already);
+    file_fact(report, "packed", written.path, digests);
+    path_fact(report, "backup", "backup", written.backup);
+    report.output_is(written.path.string());
+    report.good("made", fmt::format("{} {}.", written.stood_already ? "There already, the same bytes:" : "Made",
+                                    shown(written.path)));
 }
 
 }  // namespace

@@ -3,26 +3,13 @@
 
 #include <fmt/format.h>
 
+#include "changing.h"
 #include "commands/common.h"
 #include "hotstitch/error.h"
-#include "rewriting.h"
 
 namespace hotstitch::cli {
 
-namespace fs = std::filesystem;
-
 namespace {
-
-Json step_json(const MendStep& step) {
-    Json fields = Json::array();
-    for (const MendedField& field : step.fields)
-        fields.push_back({{"name", field.name}, {"before", field.before}, {"after", field.after}});
-    return {{"name", step.name},
-            {"changes", step.changes()},
-            {"reason", step.reason.empty() ? Json(nullptr) : Json(step.reason)},
-            {"fields", std::move(fields)},
-            {"ranges", json_of(step.ranges)}};
-}
 
 /// What could be mended, with the present and the right value.
 void list_mends(const MendArguments& arguments, const InputFile& file, const Identity& identity,
@@ -62,96 +49,49 @@ void list_mends(const MendArguments& arguments, const InputFile& file, const Ide
         report.next("to do it", fmt::format("hotstitch mend {}{} -o OUTPUT", shell_file(arguments.file), names));
 }
 
-MendRequest request_from(const std::string& text) {
-    const std::size_t equals = text.find('=');
-    if (equals == std::string::npos) return {text, {}};
-    return {text.substr(0, equals), text.substr(equals + 1)};
-}
-
-void state_plan(const MendPlan& plan, Report& report) {
-    Json list = Json::array();
-    for (const MendStep& step : plan.steps) list.push_back(step_json(step));
-    report.detail("steps", list);
-    for (const MendStep& step : plan.steps) {
-        for (const MendedField& field : step.fields)
-            report.fact("steps", step.name,
-                        escaped(step.fields.size() == 1 && field.name == step.name ? words_for_change(field)
-                                                                                   : words_for(field)),
-                        list);
-        if (step.changes())
-            report.fact("steps", step.name,
-                        words_for(step) + (step.added ? "; added, because it was right before" : ""), list);
-        for (const std::string& warning : step.warnings) report.warn(escaped(warning));
-        if (!step.reason.empty()) report.note(fmt::format("{}: nothing to do: {}", step.name, step.reason));
-    }
+/// Without a mend: what there is.
+void show(const MendArguments& arguments, const Context& context, Report& report) {
+    const InputFile part = open_file(arguments.file, context);
+    report.detail("made", false);
+    report.detail("file", file_json(part.path(), {.size = part.size()}));
+    if (const Destination& asked = arguments.change.recipe.to;
+        !asked.file.empty() || asked.in_place || !asked.patch.empty())
+        throw Error(ErrorCode::usage, "no mend is named")
+            .hint(fmt::format("to see what there is: hotstitch mend {}", shell_file(arguments.file)));
+    const Identity identity = identify(part);
+    if (identity.platform.empty() && !identity.is("disc"))
+        throw Error(ErrorCode::unsupported,
+                    "the file is no image of a known platform and no executable of a known format, so there is "
+                    "nothing to mend by")
+            .hint("see what describe says of it");
+    MendOptions options{.boot_code = arguments.mend.boot_code,
+                        .keep_checks = arguments.change.recipe.mend.value_or(true),
+                        .allow = arguments.change.recipe.allow};
+    options.limits = context.limits;
+    list_mends(arguments, part, identity, options, report);
 }
 
 }  // namespace
 
 void run(const MendArguments& arguments, const Context& context, Report& report) {
-    const ChangedFile changed = open_to_change(arguments.file, context);
-    const InputFile& file = changed.file;
-    RewriteRequest request = arguments.rewrite.request;
-    MendOptions options = arguments.options;
-    options.limits = context.limits;
-    options.content = [&](const std::string& name) {
-        const InputFile content = open_file(name, context);
-        request.read.emplace_back(address_of(name).file);
-        return head_of(content, static_cast<std::size_t>(std::min(content.size(), context.limits.memory)));
-    };
-    if (arguments.mends.empty()) {
-        const InputFile part = open_file(arguments.file, context);
-        report.detail("made", false);
-        report.detail("file", file_json(part.path(), {.size = part.size()}));
-        if (const RewriteRequest& asked = arguments.rewrite.request;
-            !asked.output.empty() || asked.in_place || !asked.patch.empty())
-            throw Error(ErrorCode::usage, "no mend is named")
-                .hint(fmt::format("to see what there is: hotstitch mend {}", shell_file(arguments.file)));
-        const Identity identity = identify(part);
-        if (identity.platform.empty() && !identity.is("disc"))
-            throw Error(ErrorCode::unsupported,
-                        "the file is no image of a known platform and no executable of a known format, so there is "
-                        "nothing to mend by")
-                .hint("see what describe says of it");
-        return list_mends(arguments, part, identity, options, report);
-    }
+    if (arguments.mend.mends.empty()) return show(arguments, context, report);
+    Job job(recipe_of(arguments.change, arguments.file, {{.does = arguments.mend}}), context);
+    job.open();
+    const InputFile& file = job.file();
     file_fact(report, "file", file.path(), {.size = file.size()});
-    if (!changed.inside.empty()) {
-        const std::string inside = joined_address(changed.inside);
-        report.fact("part", "part", escaped(inside), as_utf8(inside));
-    }
-    std::vector<MendRequest> requests;
-    for (const std::string& text : arguments.mends) requests.push_back(request_from(text));
-    MendPlan plan;
-    const ChangeList change = change_in(
-        changed,
-        [&](const SharedSource& content, const Limits& limits) {
-            options.limits = limits;
-            plan = plan_mends(*content, requests, options);
-            return plan.change;
-        },
-        {.allow = options.allow}, context);
-    state_plan(plan, report);
-    if (!plan.changes()) {
-        std::string why = fmt::format("{} is as it should be", shown(file.path()));
-        for (const MendStep& step : plan.steps)
-            if (!step.reason.empty()) why = step.reason;
-        return pass_on_unchanged(file, "nothing-to-mend", fmt::format("Nothing to mend: {}.", why), arguments.rewrite,
-                                 context, report);
-    }
-    const std::vector<fs::path> read = std::move(request.read);
-    request = rewrite_request(arguments.rewrite, file);
-    request.read = read;
-    request.what = arguments.mends;
-    for (const MendStep& step : plan.steps)
-        if (step.added) request.what.push_back(step.name);
-    const auto place = write_rewritten(file, change, request, context, report);
-    if (!place) return;
-    std::string done;
-    for (const MendStep& step : plan.steps)
+    if (!job.inside().empty()) report.fact("part", "part", escaped(job.inside()), as_utf8(job.inside()));
+    state_steps(job.plan(), report);
+    const MendPlan& plan = std::get<MendPlan>(job.plan().front().did);
+    std::string why = fmt::format("{} is as it should be", shown(file.path())), done;
+    for (const MendStep& step : plan.steps) {
+        if (!step.reason.empty()) why = step.reason;
         if (step.changes()) done += fmt::format("{}{}", done.empty() ? "" : ", ", step.name);
-    report.good("mended", request.patch.empty() ? fmt::format("Made {}: {} mended.", *place, done)
-                                                : fmt::format("Made {}, a patch that mends {}.", *place, done));
+    }
+    const auto place =
+        finish_change(job, {"nothing-to-mend", fmt::format("Nothing to mend: {}.", why)}, context, report);
+    if (!place) return;
+    report.good("mended", job.outcome().patch ? fmt::format("Made {}, a patch that mends {}.", *place, done)
+                                              : fmt::format("Made {}: {} mended.", *place, done));
 }
 
 }  // namespace hotstitch::cli

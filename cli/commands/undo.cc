@@ -3,7 +3,7 @@
 
 #include "commands/common.h"
 #include "hotstitch/error.h"
-#include "hotstitch/jobs.h"
+#include "hotstitch/job.h"
 
 namespace hotstitch::cli {
 

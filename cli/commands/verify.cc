@@ -180,6 +180,10 @@ void verify_many(const InputFile& patch, const Wanted& wanted, VerifyRequest req
                files.size() == 1 ? std::string("The file does not fit.") : fmt::format("None of {} fits.", all), worst);
 }
 
+bool is_patch(const ReceiptStep& done) {
+    return done.read && (done.step.is<step::Patch>() || done.step.is<step::Edit>());
+}
+
 void verify_receipt(const std::string& name, const Context& context, Report& report) {
     const std::filesystem::path file = file_of_receipt(name);
     if (const auto by_kits = receipt_of(file); by_kits && by_kits->kits)
@@ -191,12 +195,15 @@ void verify_receipt(const std::string& name, const Context& context, Report& rep
         return f.path.empty() ? "what came through a pipe" : escaped(f.path);
     };
     report.fact("made_of", "of", name_of(receipt.source), file_json(receipt.source.path, receipt.source.digests));
-    if (!receipt.part.empty()) report.fact("part", "patched part", escaped(receipt.part), as_utf8(receipt.part));
-    for (const std::string& mend : receipt.mends)
-        report.fact("mends", "mended", escaped(words_for_mend(mend)), Json(receipt.mends));
-    Json made_by = Json::array();
-    for (const ReceiptFile& patch : receipt.patches) made_by.push_back(file_json(patch.path, patch.digests));
-    for (const ReceiptFile& patch : receipt.patches) report.fact("made_by", "by", name_of(patch), made_by);
+    if (!receipt.part.empty()) report.fact("part", "changed part", escaped(receipt.part), as_utf8(receipt.part));
+    Json made_by = Json::array(), steps = Json::array();
+    for (const ReceiptStep& done : receipt.steps) {
+        if (done.read) made_by.push_back(file_json(done.read->path, done.read->digests));
+        if (!is_patch(done)) steps.push_back(as_utf8(words_for(done.step)));
+    }
+    for (const ReceiptStep& done : receipt.steps)
+        is_patch(done) ? report.fact("made_by", "by", name_of(*done.read), made_by)
+                       : report.fact("done", "done", escaped(words_for(done.step)), steps);
     const auto mismatches = compare_file(file, receipt.target.digests, context.progress);
     mismatch_facts(report, mismatches);
     std::vector<std::string> others;

@@ -15,6 +15,7 @@
 #include "hotstitch/identity.h"
 #include "hotstitch/inputs.h"
 #include "hotstitch/receipt.h"
+#include "hotstitch/transaction.h"
 #include "hotstitch/words.h"
 
 namespace hotstitch {
@@ -117,13 +118,13 @@ public:
     OutputFile& output() noexcept { return *output_; }
     /// A further file, which appears with the others and goes with them.
     OutputFile& add(const std::filesystem::path& path, const OutputOptions& options) {
-        beside_.push_back(&set_.add(path, options));
+        beside_.push_back(&set_.file(path, options));
         return *beside_.back();
     }
 
     /// One that stays when the output goes.
     OutputFile& add_kept(const std::filesystem::path& path, const OutputOptions& options) {
-        return set_.add(path, options);
+        return set_.file(path, options);
     }
 
     /// Which digests of source and target the receipt will want besides size and CRC-32, for those who see the bytes
@@ -143,7 +144,7 @@ private:
     const InputFile& source_;
     const DeliveryOptions options_;
     const WorkOptions work_;
-    OutputSet set_;
+    Transaction set_;
     OutputFile *output_ = nullptr, *receipt_ = nullptr, *reverse_ = nullptr;
     std::vector<OutputFile*> beside_;
     std::uint64_t other_names_ = 0;

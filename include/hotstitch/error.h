@@ -59,6 +59,8 @@ enum class ErrorId : std::uint8_t {
     is_signed,                ///< an executable
     not_as_kit_says,          ///< an output
     part_is_new,              ///< it is not there, and was not to be added
+    several_headers_named,    ///< or described, to be attached
+    no_patch_to_renew,        ///< in a receipt
     sizes_differ,             ///< so that fields do not tell it
     list_too_large,           ///< for an edit list
     stopped_in_place,         ///< a change of the file `about` was stopped in the middle

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Whole jobs on named fields: which maps are for a file, show its fields, set them, hold two files against each other.
+// Whole jobs on named fields: which maps are for a file, show its fields, hold two files against each other.
 #pragma once
 
 #include <filesystem>
@@ -45,7 +45,7 @@ public:
     ~FieldsJob();
     FieldsJob(FieldsJob&&) noexcept;
 
-    const InputFile& file() const noexcept;      ///< that is changed when a field is
+    const InputFile& file() const noexcept;      ///< that would be changed if a field were
     const std::string& inside() const noexcept;  ///< the address of the part in it; empty: all of it
     /// Maps that could not be read, for people; those beside the file only.
     const std::vector<std::string>& broken() const noexcept;
@@ -60,13 +60,10 @@ public:
     void show_each(const std::vector<std::string>& selectors, const std::function<void(const FieldTable&)>& use,
                    const FieldSlices& slices = {}) const;
 
-    /// The change of file(). Throws what Fields::set() and putting a part throw.
-    FieldPlan set(const std::vector<FieldSetting>& settings, const FieldOptions& options) const;
-
     /// With the maps that were looked at.
     const Limits& limits() const noexcept;
 
-    /// Titles of the maps in use, once with_fields() or set() was called.
+    /// Titles of the maps in use, once with_fields() was called.
     const std::vector<std::string>& maps() const noexcept;
 
 private:

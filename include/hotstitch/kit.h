@@ -12,8 +12,7 @@
 #include "hotstitch/address.h"
 #include "hotstitch/digest.h"
 #include "hotstitch/export.h"
-#include "hotstitch/fields.h"
-#include "hotstitch/part.h"
+#include "hotstitch/step.h"
 
 namespace hotstitch {
 
@@ -35,27 +34,6 @@ struct KitBase {
     const KitEdition* edition(std::string_view name) const noexcept;
 };
 
-/// One change, on a working copy of a base that is never the player's file.
-struct KitStep {
-    enum class Does : std::uint8_t { apply, put, set, edit, remove, mend, folder, link } does = Does::apply;
-    /// apply and edit: a file of the kit. put: a file of the kit, or something in it ("files/a.xz:content"), or a part
-    /// of a base as it was brought. link: where to.
-    std::string file{};
-    std::string at{};                  ///< "game", "game:DATA/TITLE.BIN:content"
-    std::vector<std::string> only{};   ///< editions; empty: for all
-    std::string note{};                ///< for people
-    Room room = Room::any;             ///< put
-    bool add = false;                  ///< put: it is not there yet
-    std::optional<bool> executable{};  ///< put into a folder: whether it may be run
-    std::vector<FieldSetting> set{};
-    std::string map{};                 ///< set: a map of the kit; empty: the header's own fields
-    std::vector<std::string> mends{};  ///< mend: "checksum", "region=Europe"
-    unsigned line = 0;
-};
-
-/// "apply", "put", …: as the text has them.
-HOTSTITCH_EXPORT std::string_view name_of(KitStep::Does does) noexcept;
-
 struct KitOutput {
     std::string from{};  ///< a base, a part of one, or a file of the kit
     std::string name{};  ///< with {name}, {version}, {BASE}: a path below where the outputs go
@@ -67,7 +45,7 @@ struct KitOutput {
 struct Kit {
     std::string name, version{}, author{}, readme{};
     std::vector<KitBase> bases{};
-    std::vector<KitStep> steps{};
+    std::vector<Step> steps{};  ///< on working copies of the bases, which are never the player's files
     std::vector<KitOutput> outputs{};
 
     const KitBase* base(std::string_view id) const noexcept;

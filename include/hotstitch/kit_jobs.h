@@ -117,7 +117,7 @@ struct KitRequest {
 /// One step of those that are done.
 struct KitStepPlan {
     std::size_t kit = 0;  ///< which of the kits, from 0
-    const KitStep* step = nullptr;
+    const Step* step = nullptr;
 };
 
 struct KitOutputPlan {

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Whole jobs on what is inside files: list it, compare it with another file's, take it out, put it back.
+// Whole jobs on what is inside files: list it, compare it with another file's, take it out.
 #pragma once
 
 #include <cstdint>
@@ -15,6 +15,7 @@
 #include "hotstitch/export.h"
 #include "hotstitch/inputs.h"
 #include "hotstitch/part.h"
+#include "hotstitch/step.h"
 
 namespace hotstitch {
 
@@ -104,40 +105,6 @@ HOTSTITCH_EXPORT TakeResult take_parts(const TakeRequest& request, const WorkOpt
 HOTSTITCH_EXPORT Part take_part(const std::string& address, ByteSink& out, const WorkOptions& options = {},
                                 bool stored = false);
 
-/// One part to be put in, or taken away.
-struct PutItem {
-    std::string part;    ///< its address inside the file
-    std::string from{};  ///< the address of its new content; a folder, whose files go below `part`
-    bool remove = false;
-    SharedSource content{};  ///< instead of `from`
-};
-
-struct PutStep {
-    Part part;               ///< the innermost one
-    std::string address;     ///< of it in the file: "units.bin:content"
-    std::string from;        ///< the address of its new content; empty: it was taken away
-    std::string_view how{};  ///< as in PutResult; of the outer part
-    std::optional<std::uint64_t> from_offset{}, to_offset{};  ///< where a disc's file was, and is
-    std::uint64_t moved_sectors = 0;                          ///< by how much what follows it has moved
-    std::vector<std::string> warnings{};
-    Part outer{};                                   ///< the part of the file itself that it lies in, or that it is
-    std::uint64_t changed = 0, mended = 0;          ///< bytes in `outer`, and outside it in what depends on it
-    std::uint64_t size_before = 0, size_after = 0;  ///< of the file
-};
-
-struct PutPlan {
-    std::vector<PutStep> steps;
-    ChangeList change;                          ///< of the file, all steps together
-    std::vector<std::filesystem::path> read{};  ///< where what it reads besides the file lies on the disk
-};
-
-/// Each part is put into what those before it have made; one part is named once only, and none beside one that it lies
-/// in. The file has to outlive the plan. A packed file is closed as
-/// it was. Throws Error(unsupported) where a file has no parts or is only read, Error(usage) where there is no such
-/// part or the content does not fit, Error(refused) for what is not allowed.
-HOTSTITCH_EXPORT PutPlan plan_put(const InputFile& file, const std::vector<PutItem>& items,
-                                  const PutOptions& options = {}, const WorkOptions& work = {});
-
 /// A disc with a table of files, laid out anew from a folder with "sys/" and "files/" (disc.h, disc_from_files).
 struct FolderDisc {
     InputFile begin;    ///< the file in the folder that the disc begins with
@@ -145,9 +112,9 @@ struct FolderDisc {
     std::uint64_t files = 0, size = 0;
     std::vector<std::filesystem::path> read{};  ///< the folder's files
 };
-/// `instead`: files by their paths that are taken in place of those in the folder, beside them, or left out. Throws
-/// what disc_from_files() throws, and Error(io).
-HOTSTITCH_EXPORT FolderDisc disc_of_folder(const std::filesystem::path& folder, const std::vector<PutItem>& instead,
+/// `instead`: puts and removals: files by their paths that are taken in place of those in the folder, beside them, or
+/// left out. Throws what disc_from_files() throws, and Error(io).
+HOTSTITCH_EXPORT FolderDisc disc_of_folder(const std::filesystem::path& folder, const std::vector<Step>& instead,
                                            const WorkOptions& work = {});
 
 }  // namespace hotstitch

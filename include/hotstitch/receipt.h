@@ -12,6 +12,7 @@
 #include "hotstitch/digest.h"
 #include "hotstitch/export.h"
 #include "hotstitch/source.h"
+#include "hotstitch/step.h"
 
 namespace hotstitch {
 
@@ -31,6 +32,7 @@ struct FileIdentity {
 struct ReceiptKits {
     struct Kit {
         std::string name, version;
+        ReceiptFile file{};
     };
     struct Base {
         std::string id, edition;
@@ -45,21 +47,26 @@ struct ReceiptKits {
         std::vector<ReceiptFile> files{};        ///< of a folder
         std::optional<FileIdentity> identity{};  ///< as it was put into place; of a folder, without a time
     };
-    std::vector<Kit> kits;  ///< as many as the receipt has patches
+    std::vector<Kit> kits;
     std::vector<Base> bases;
     std::vector<Output> outputs;
     std::string root;                    ///< the folder that the outputs' names are below, relative to the receipt's
     std::vector<std::string> folders{};  ///< that were made for the outputs, relative; the outermost first
 };
 
+/// A step that was done.
+struct ReceiptStep {
+    Step step;                          ///< its file as `read` has it; of a folder, relative to the receipt's
+    std::optional<ReceiptFile> read{};  ///< the patch, or what was put in
+};
+
 struct Receipt {
     std::string time;  ///< UTC, "2026-11-23T09:41:00Z"
     std::string tool;  ///< the version that wrote it
     ReceiptFile source, target;
-    std::vector<ReceiptFile> patches;  ///< in the order applied
-    std::string part{};                ///< of the source, that the patches are for: its address; empty: all of it
-    /// Done to the file after the patches, as codes: "checksum", "region=Europe", "strip-header 512", "put bank 3".
-    std::vector<std::string> mends;
+    std::vector<ReceiptStep> steps;  ///< in the order done; none where kits made it
+    std::string part{};              ///< of the source, that the steps are about: its address; empty: all of it
+    std::optional<bool> mend{};      ///< as in Recipe
     std::optional<Representation> representation;  ///< of the source, where it was not taken as it is
     bool keeps_representation = false;             ///< the output was put back into it
     bool in_place = false;                         ///< the output replaced the source

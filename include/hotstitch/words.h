@@ -20,7 +20,6 @@ struct Diagnosis;
 struct FrontHeader;
 struct RepresentationOpinion;
 struct Identity;
-struct KitStep;
 struct MemorySegment;
 struct InternalCheck;
 struct ListedPart;
@@ -31,6 +30,7 @@ struct PatchDemands;
 struct PatchFacts;
 struct Reason;
 struct SharedBytes;
+struct Step;
 struct UndoResult;
 struct Window;
 
@@ -119,8 +119,8 @@ HOTSTITCH_EXPORT std::string words_for(const SharedBytes& shared);
 
 /// What no check could tell of a stage; empty: nothing is open. `first`: of several.
 HOTSTITCH_EXPORT std::string words_for_unchecked(const ApplyStage& stage, bool first);
-/// What a step of a kit does: "put files/title.bin into game:DATA/TITLE.BIN".
-HOTSTITCH_EXPORT std::string words_for(const KitStep& step);
+/// What a step does: "put files/title.bin into game:DATA/TITLE.BIN".
+HOTSTITCH_EXPORT std::string words_for(const Step& step);
 /// What undoing came to.
 HOTSTITCH_EXPORT std::string words_for(const UndoResult& result);
 /// That a file which was changed in place has other names: "the file has 1 other name …".
@@ -142,8 +142,5 @@ HOTSTITCH_EXPORT std::string words_for(const Reason& reason);
 /// What speaks for another representation of the source.
 HOTSTITCH_EXPORT std::string words_for(const RepresentationOpinion& opinion);
 HOTSTITCH_EXPORT std::string words_for_next(const Diagnosis& diagnosis);
-
-/// What a receipt's code says was done to a file: "front header of 512 bytes taken off".
-HOTSTITCH_EXPORT std::string words_for_mend(std::string_view code);
 
 }  // namespace hotstitch

@@ -53,6 +53,8 @@ std::string_view name_of(ErrorId id) noexcept {
         case is_signed: return "is-signed";
         case not_as_kit_says: return "not-as-kit-says";
         case part_is_new: return "part-is-new";
+        case several_headers_named: return "several-headers-named";
+        case no_patch_to_renew: return "no-patch-to-renew";
         case sizes_differ: return "sizes-differ";
         case list_too_large: return "list-too-large";
         case stopped_in_place: return "stopped-in-place";

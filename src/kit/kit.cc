@@ -8,7 +8,6 @@
 
 #include "hotstitch/error.h"
 #include "hotstitch/words.h"
-#include "kit/verbs.h"
 
 namespace hotstitch {
 
@@ -20,10 +19,6 @@ const KitEdition* KitBase::edition(std::string_view wanted) const noexcept {
 const KitBase* Kit::base(std::string_view id) const noexcept {
     const auto found = std::find_if(bases.begin(), bases.end(), [&](const KitBase& b) { return b.id == id; });
     return found == bases.end() ? nullptr : &*found;
-}
-
-std::string_view name_of(KitStep::Does does) noexcept {
-    return verb_of(does).name;
 }
 
 Address address_in_base(const Kit& kit, std::string_view text) {

@@ -49,11 +49,16 @@ OrderedJson parsed_document(std::string_view text, std::string_view schema_name,
     if (schema == document.end() || !schema->is_object() ||
         schema->value("name", OrderedJson()) != OrderedJson(schema_name))
         broken_document(what, "schema", "it does not say that it is one");
-    if (schema->value("version", OrderedJson()) != OrderedJson(schema_version))
+    const OrderedJson version = schema->value("version", OrderedJson());
+    if (version != OrderedJson(schema_version)) {
+        const bool older = version.is_number() && version < OrderedJson(schema_version);
         throw Error(ErrorCode::unsupported, fmt::format("the {} is of another version than this program reads", what))
             .in("schema.version")
             .wanted(std::to_string(schema_version))
-            .hint("use a newer version of this program");
+            .found(version.is_number() ? version.dump() : "")
+            .hint(older ? "it was written before the first release of this program, whose form this is no more"
+                        : "use a newer version of this program");
+    }
     return document;
 }
 

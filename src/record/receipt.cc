@@ -4,12 +4,13 @@
 
 #include "hotstitch/words.h"
 #include "record/digests_json.h"
+#include "record/steps.h"
 
 namespace hotstitch {
 namespace {
 
 constexpr std::string_view receipt_schema = "hotstitch/receipt", receipt_words = "receipt";
-constexpr int receipt_version = 1;
+constexpr int receipt_version = 2;
 
 OrderedJson to_json(const ReceiptFile& file) {
     OrderedJson out = {{"path", as_utf8(file.path)}};
@@ -53,7 +54,8 @@ OrderedJson identity_json(const FileIdentity& identity) {
 OrderedJson kits_to_json(const ReceiptKits& kits) {
     OrderedJson out = {{"root", as_utf8(kits.root)}};
     for (const ReceiptKits::Kit& kit : kits.kits)
-        out["names"].push_back({{"name", as_utf8(kit.name)}, {"version", as_utf8(kit.version)}});
+        out["names"].push_back(
+            {{"name", as_utf8(kit.name)}, {"version", as_utf8(kit.version)}, {"file", to_json(kit.file)}});
     for (const std::string& folder : kits.folders) out["folders"].push_back(as_utf8(folder));
     out["bases"] = OrderedJson::array(), out["outputs"] = OrderedJson::array();
     for (const ReceiptKits::Base& base : kits.bases) {
@@ -101,7 +103,7 @@ ReceiptKits kits_from(const OrderedJson& object) {
             kits.folders.push_back(text_at(OrderedJson{{"folder", folder}}, "folder", true));
     }
     for (const OrderedJson& row : rows_of(object, "names"))
-        kits.kits.push_back({text_at(row, "name", true), text_at(row, "version", false)});
+        kits.kits.push_back({text_at(row, "name", true), text_at(row, "version", false), file_from(row, "file")});
     for (const OrderedJson& row : rows_of(object, "bases")) {
         kits.bases.push_back(
             {text_at(row, "id", true), text_at(row, "edition", true), flag_at(row, "folder"), file(row)});
@@ -123,8 +125,13 @@ OrderedJson body_of(const Receipt& receipt) {
     body["time"] = receipt.time;
     body["tool"] = receipt.tool;
     body["source"] = to_json(receipt.source);
-    body["patches"] = OrderedJson::array();
-    for (const ReceiptFile& patch : receipt.patches) body["patches"].push_back(to_json(patch));
+    body["steps"] = OrderedJson::array();
+    for (const ReceiptStep& done : receipt.steps) {
+        OrderedJson row = to_json(done.step);
+        if (done.read) row["read"] = to_json(*done.read);
+        body["steps"].push_back(std::move(row));
+    }
+    if (receipt.mend) body["mend"] = *receipt.mend;
     if (!receipt.part.empty()) body["part"] = as_utf8(receipt.part);
     body["target"] = to_json(receipt.target);
     body["in_place"] = receipt.in_place;
@@ -134,7 +141,6 @@ OrderedJson body_of(const Receipt& receipt) {
     const auto identity = [&](const char* name, const std::optional<FileIdentity>& value) {
         if (value) body[name] = identity_json(*value);
     };
-    for (const std::string& mend : receipt.mends) body["mends"].push_back(as_utf8(mend));
     if (receipt.representation) body["representation"] = code_of(*receipt.representation);
     if (receipt.keeps_representation) body["keeps_representation"] = true;
     optional("backup", receipt.backup);
@@ -159,18 +165,14 @@ Receipt body_from(const OrderedJson& body) {
     receipt.tool = text_at(body, "tool", false);
     receipt.source = file_from(body, "source");
     receipt.target = file_from(body, "target");
-    const auto patches = body.find("patches");
-    if (patches == body.end() || !patches->is_array())
-        broken_document(receipt_words, "patches", "the list of patches is missing");
-    for (const OrderedJson& patch : *patches)
-        receipt.patches.push_back(file_from(OrderedJson{{"patch", patch}}, "patch"));
+    if (!body.contains("steps")) broken_document(receipt_words, "steps", "the list of steps is missing");
+    for (const OrderedJson& row : rows_of(body, "steps")) {
+        ReceiptStep& done = receipt.steps.emplace_back(ReceiptStep{step_from(row, receipt_words, {"read"}), {}});
+        if (row.contains("read")) done.read = file_from(row, "read");
+    }
+    if (body.contains("mend")) receipt.mend = flag_at(body, "mend");
     receipt.journal = text_at(body, "journal", false);
     receipt.part = text_at(body, "part", false);
-    if (const auto mends = body.find("mends"); mends != body.end()) {
-        if (!mends->is_array()) broken_document(receipt_words, "mends", "the list of mends is none");
-        for (const OrderedJson& mend : *mends)
-            receipt.mends.push_back(text_at(OrderedJson{{"mend", mend}}, "mend", true));
-    }
     const auto in_place = body.find("in_place");
     if (in_place == body.end() || !in_place->is_boolean())
         broken_document(receipt_words, "in_place", "it does not say where the output was put");

@@ -19,12 +19,12 @@ std::string title_of(const KitBase& base) {
     return escaped(base.title.empty() ? base.id : base.title);
 }
 
-Json step_json(std::size_t kit, const KitStep& step) {
+Json step_json(std::size_t kit, const Step& step) {
     return {
         {"kit", kit + 1}, {"does", name_of(step.does)}, {"at", as_utf8(step.at)}, {"text", as_utf8(words_for(step))}};
 }
 
-std::string step_line(const KitStep& step) {
+std::string step_line(const Step& step) {
     std::string line = escaped(words_for(step));
     if (!step.only.empty()) line += escaped(fmt::format(" (only {})", fmt::join(step.only, ", ")));
     if (!step.note.empty()) line += ": " + escaped(step.note);
@@ -94,7 +94,7 @@ void describe_kit(Report& report, const KitInput& input) {
     report.list("wants", "needs", lines, outputs_shown, bases);
     lines.clear();
     Json steps = Json::array();
-    for (const KitStep& step : kit.steps) lines.push_back(step_line(step)), steps.push_back(step_json(0, step));
+    for (const Step& step : kit.steps) lines.push_back(step_line(step)), steps.push_back(step_json(0, step));
     report.list("steps", "does", lines, steps_shown, steps);
     lines.clear();
     Json outputs = Json::array();

@@ -4,7 +4,7 @@
 
 #include <algorithm>
 
-#include "hotstitch/jobs.h"
+#include "hotstitch/job.h"
 #include "hotstitch/kit.h"
 #include "hotstitch/part_jobs.h"
 #include "hotstitch/words.h"
@@ -110,33 +110,6 @@ std::string words_for(const std::vector<ApplyStage>& stages, InternalChecks chec
         case InternalChecks::stale: return "the patch carries no checks, and the ROM's own are wrong now";
         default: return "nothing could be checked";
     }
-}
-
-std::string words_for_mend(std::string_view code) {
-    constexpr std::string_view strip = "strip-header ", attach = "attach-header ", put = "put ";
-    if (code.starts_with(strip)) return fmt::format("front header of {} bytes taken off", code.substr(strip.size()));
-    if (code.starts_with(attach)) return fmt::format("front header of {} bytes put on", code.substr(attach.size()));
-    if (code.starts_with(put)) return fmt::format("{} put in", code.substr(put.size()));
-    return std::string(code);
-}
-
-std::string words_for(const KitStep& step) {
-    using enum KitStep::Does;
-    switch (step.does) {
-        case apply: return fmt::format("apply {} to {}", step.file, step.at);
-        case put: return fmt::format("put {} into {}", step.file, step.at);
-        case edit: return fmt::format("edit {} by {}", step.at, step.file);
-        case remove: return fmt::format("remove {}", step.at);
-        case folder: return fmt::format("make the folder {}", step.at);
-        case link: return fmt::format("link {} to {}", step.at, step.file);
-        case mend: return fmt::format("mend {} of {}", fmt::join(step.mends, ", "), step.at);
-        case set: break;
-    }
-    std::string fields;
-    for (std::size_t i = 0; i < step.set.size() && i < 3; ++i)
-        fields += fmt::format("{}{} = {}", i == 0 ? "" : ", ", step.set[i].selector, step.set[i].value);
-    if (step.set.size() > 3) fields += fmt::format(" and {} more", step.set.size() - 3);
-    return fmt::format("set {} in {}", fields, step.at);
 }
 
 }  // namespace hotstitch

@@ -28,9 +28,9 @@ std::optional<hotstitch::Bytes> apply_vcdiff(hotstitch::ByteView patch, hotstitc
 /// By the patch's magic; nothing for any other.
 std::optional<hotstitch::Bytes> apply(hotstitch::ByteView patch, hotstitch::ByteView source, std::uint64_t most);
 
-enum class Outcome { made, refused, too_large, wrong_source };
+enum class Verdict { made, refused, too_large, wrong_source };
 
 /// What the reference says of a patch and a source; `target` is what it makes.
-Outcome judge(hotstitch::ByteView patch, hotstitch::ByteView source, std::uint64_t most, hotstitch::Bytes& target);
+Verdict judge(hotstitch::ByteView patch, hotstitch::ByteView source, std::uint64_t most, hotstitch::Bytes& target);
 
 }  // namespace reference

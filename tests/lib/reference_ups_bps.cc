@@ -133,16 +133,16 @@ std::optional<Bytes> apply(ByteView patch, ByteView source, std::uint64_t most) 
     return apply_ips(patch, source, most);
 }
 
-Outcome judge(ByteView patch, ByteView source, std::uint64_t most, Bytes& target) {
+Verdict judge(ByteView patch, ByteView source, std::uint64_t most, Bytes& target) {
     try {
         auto made = apply(patch, source, most);
-        if (!made) return Outcome::refused;
+        if (!made) return Verdict::refused;
         target = std::move(*made);
-        return Outcome::made;
+        return Verdict::made;
     } catch (const std::length_error&) {
-        return Outcome::too_large;
+        return Verdict::too_large;
     } catch (const std::out_of_range&) {
-        return Outcome::wrong_source;
+        return Verdict::wrong_source;
     }
 }
 

@@ -1,0 +1,53 @@
+// SPDX-License-Identifier: MIT
+// Front headers of cartridge ROMs, taken off and put on. Tested by tests/cli_cartridge_test.cc.
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "hotstitch/cartridge.h"
+#include "hotstitch/error.h"
+#include "hotstitch/words.h"
+#include "job/step_run.h"
+#include "source/whole.h"
+
+namespace hotstitch {
+
+Did run(StepContext& context, const step::StripHeader& does) {
+    std::optional<StripPlan> plan;
+    context.change(context.target(), [&](const SharedSource& content, const Limits&) {
+        plan.emplace(plan_strip(*content, does.size));
+        return plan->change;
+    });
+    return *std::move(plan);
+}
+
+namespace {
+
+/// The header to attach: of a file, described, or empty for the one of the platform.
+Bytes header_of(const step::AttachHeader& does, StepHost& host) {
+    const int ways = (does.file.empty() ? 0 : 1) + (does.nes.empty() ? 0 : 1) + (does.size == 0 ? 0 : 1);
+    if (ways > 1)
+        throw Error(ErrorCode::usage, "the header to attach is named in more than one way")
+            .as(ErrorId::several_headers_named)
+            .hint("keep one of them");
+    if (!does.nes.empty()) return nes_front_header(does.nes);
+    if (does.file.empty()) return Bytes(static_cast<std::size_t>(std::min(does.size, largest_front_header + 1)));
+    const StepContent from = host.open(does.file);
+    if (from.source->size() == 0 || from.source->size() > largest_front_header)
+        throw Error(ErrorCode::usage, "this is no front header")
+            .wanted("1 byte to 1 MiB, as it was kept when it was taken off")
+            .found(size_text(from.source->size()));
+    const WholeView view(*from.source);
+    return {view.bytes().begin(), view.bytes().end()};
+}
+
+}  // namespace
+
+Did run(StepContext& context, const step::AttachHeader& does) {
+    context.change(context.target(), [&](const SharedSource& content, const Limits&) {
+        return plan_attach(*content, header_of(does, context.host));
+    });
+    return {};
+}
+
+}  // namespace hotstitch
