@@ -10,6 +10,7 @@
 #include <random>
 
 #include "disc.h"
+#include "executables.h"
 #include "hotstitch/create.h"
 #include "hotstitch/error.h"
 #include "hotstitch/job.h"
@@ -317,6 +318,18 @@ TEST_F(Recipes, AreDoneAgainWhenWhatWasPutInHasChanged) {
     EXPECT_EQ(run({"renew", "out/new.iso"}).code, 1) << "the source is another";
 }
 
+TEST_F(Recipes, AreDoneAgainFromAnywhere) {
+    folder.put("in/p.elf", demo::elf()), folder.put("in/code.bin", Bytes(64, std::byte{0x90}));
+    ASSERT_EQ(run({"mend", "in/p.elf", "add-segment=in/code.bin@0x480000", "-o", "out/p.elf"}).code, 0);
+    const Bytes made = contents(folder / "out/p.elf");
+    folder.put("in/code.bin", Bytes(64, std::byte{0x91}));
+    const ToolResult renewed = run_tool({"renew", "p.elf"}, {.folder = folder / "out"});
+    ASSERT_EQ(renewed.code, 0) << renewed.err;
+    EXPECT_FALSE(contents(folder / "out/p.elf") == made);
+    ASSERT_EQ(run({"mend", "in/p.elf", "add-segment=in/code.bin@0x480000", "-o", "wanted.elf"}).code, 0);
+    EXPECT_TRUE(contents(folder / "out/p.elf") == contents(folder / "wanted.elf"));
+}
+
 TEST_F(Recipes, KeepPatchesAndWhatFollowedThemApart) {
     Recipe recipe = Recipe::of_patches(path("kelp.sfc"), {path("night.bps")});
     recipe.steps.push_back({.does = step::Mend{.mends = {"region=Japan"}}});
@@ -347,10 +360,33 @@ TEST_F(Recipes, AnswerWhatMayBeExpected) {
     Recipe recipe = Recipe::of_patches(path("bank.bin"), {path("night.bps")});
     recipe.steps.push_back({.does = step::Mend{.mends = {"checksum"}}});
     recipe.to.file = path("x.sfc");
-    const Outcome wrong = done(recipe);
-    EXPECT_EQ(wrong.answer, Answer::wrong_source);
-    ASSERT_TRUE(wrong.diagnosis.has_value());
-    EXPECT_FALSE(fs::exists(folder / "x.sfc"));
+    for (const bool planned : {false, true}) {
+        Job job(recipe, {});
+        job.open();
+        if (planned) job.plan();
+        const Outcome& wrong = job.run();
+        EXPECT_EQ(wrong.answer, Answer::wrong_source);
+        ASSERT_TRUE(wrong.diagnosis.has_value());
+        EXPECT_FALSE(fs::exists(folder / "x.sfc"));
+    }
+    // A step that fails is not half a result.
+    Recipe failing{.base = path("d.iso")};
+    failing.steps = {{.does = step::Put{.file = path("a.bin")}, .at = "A.BIN"}, {.does = step::Remove{}, .at = "NO"}};
+    failing.to.file = path("x.iso");
+    Job job(failing, {});
+    job.open();
+    EXPECT_THROW(job.plan(), Error);
+    EXPECT_THROW(job.run(), Error);
+    EXPECT_FALSE(fs::exists(folder / "x.iso"));
+    // What is weak is not taken off unasked.
+    folder.put("weak.bin", Bytes(0x8200, std::byte{7}));
+    Recipe weak{.base = path("weak.bin"), .steps = {{.does = step::StripHeader{}}}};
+    weak.to.file = path("x.bin");
+    EXPECT_THROW(done(weak), Error);
+    EXPECT_FALSE(fs::exists(folder / "x.bin"));
+    weak.steps.front().as<step::StripHeader>()->size = 512;
+    EXPECT_EQ(done(weak).answer, Answer::made);
+    EXPECT_EQ(contents(folder / "x.bin").size(), 0x8000U);
     // The change as a patch, after patches too: it makes the same of the base.
     recipe.base = path("kelp.sfc"), recipe.to = {}, recipe.to.patch = path("both.bps");
     const Outcome patch = done(recipe);

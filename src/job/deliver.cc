@@ -120,6 +120,9 @@ Receipt Job::State::receipt_for(const fs::path& folder) const {
     };
     for (std::size_t i = 0; i < recipe.steps.size() && !laid_out; ++i) {  // a folder is no source to begin from again
         ReceiptStep done{.step = recipe.steps[i], .read = {}};
+        if (auto* const mend = done.step.as<step::Mend>())
+            for (std::string& text : mend->mends)
+                rename_file(text, [&](const std::string& name) { return path_for_receipt(name, folder); });
         const std::string* const file = file_of(done.step.does);
         const auto opened = file == nullptr ? host->files.end() : host->files.find(*file);
         if (i < stages.size())
@@ -193,7 +196,8 @@ void Job::State::name_left_out() {
             outcome.left_out.push_back(fmt::format("track {}", track.number));
 }
 
-void Job::State::deliver() {
+/// What is weak is not taken off unasked.
+void Job::State::refuse_unsure() const {
     for (const StepReport& report : outcome.steps)
         if (const auto* const strip = std::get_if<StripPlan>(&report.did);
             strip != nullptr && strip->answer == StripPlan::Answer::not_sure)
@@ -201,9 +205,13 @@ void Job::State::deliver() {
                 .in("size")
                 .found(counted(strip->present.size, "byte", "bytes"))
                 .hint("if these bytes are a front header, name its size");
+}
+
+void Job::State::deliver() {
     const Destination& place = recipe.to;
     if (stages.empty()) {
         plan();
+        refuse_unsure();
         const ChangeList* const change = working.file->known_change();
         const bool nowhere = place.file.empty() && place.as.empty() && !place.in_place && place.patch.empty();
         if (change != nullptr && change->empty()) outcome.answer = Answer::unchanged;
@@ -226,6 +234,7 @@ void Job::State::deliver() {
     }
     if (is_patches_alone() && !around && !planned && !goes_by_journal()) return deliver_patched(path);
     if (!plan()) return;
+    refuse_unsure();
     refuse_read(path);
     if (!sheet_out.sheet.empty()) refuse_read(sheet_out.sheet);
     deliver_working(path);
@@ -304,6 +313,7 @@ void Job::State::deliver_patch() {
             .hint("name it, or give the patch a name with its extension");
     refuse_inputs(path, {&file()}, "name another file for the patch");
     if (!plan()) return;
+    refuse_unsure();
     refuse_read(path);
     const ChangeList* const change = working.file->known_change();
     Transaction outputs(work.progress);
@@ -372,12 +382,14 @@ bool Job::State::deliver_by_journal(const fs::path& named) {
 
 void Job::State::write_into(ByteSink& sink) {
     keeps_form = recipe.to.keep_representation;
+    into_sink = true;
     if (is_patches_alone() && !around) {
         refuse_implausible();
         make(sink);
         return finish_content(sink);
     }
     if (!plan()) return;
+    refuse_unsure();
     const ChangeList* const change = working.file->known_change();
     if (change != nullptr && change->empty() && stages.empty()) outcome.answer = Answer::unchanged;
     const Bytes header = header_taken_off();

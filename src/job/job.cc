@@ -12,6 +12,7 @@
 #include "hotstitch/part_jobs.h"
 #include "job/job_state.h"
 #include "job/opened.h"
+#include "job/receipts.h"
 #include "source/whole.h"
 
 namespace hotstitch {
@@ -93,6 +94,11 @@ void Job::State::open_patched(const std::vector<std::string>& named) {
     if (!recipe.to.as.empty() && (recipe.to.in_place || !recipe.to.file.empty() || !recipe.to.name_like.empty()))
         throw Error(ErrorCode::usage, "a pattern of the output's name and another place contradict each other")
             .in("as");
+    const Destination& to = recipe.to;
+    if (!to.patch.empty() && (to.in_place || !to.file.empty() || !to.as.empty()))
+        throw Error(ErrorCode::usage, "more than one place is named for the result")
+            .as(ErrorId::several_places_named)
+            .hint("keep one of them");
     std::vector<std::string> patches = named;
     if (patches.size() == 1 && archives_are_swapped(recipe.base, patches.front(), work)) {
         std::swap(recipe.base, patches.front());
@@ -196,16 +202,18 @@ bool Job::State::is_already_patched() const {
 
 /// What the patches make becomes the content of the whole or, of a part, lies in its file again.
 bool Job::State::plan_patches() {
-    recipe.to.patch.empty() ? void(output_path()) : void(keeps_form = true);
+    if (!recipe.to.patch.empty()) keeps_form = true;
+    if (recipe.to.patch.empty() && !into_sink) output_path();
     refuse_implausible();
     if (around && recipe.to.reverse)
         throw Error(ErrorCode::usage, "no reverse patch is kept where a part of a file is patched")
             .in("reverse")
             .hint("leave that request out");
-    const fs::path place = source->path().parent_path();
-    const std::shared_ptr<ByteSink> made =
-        goes_by_journal() ? std::make_shared<ScratchFile>(place.empty() ? fs::path(".") : place) : nullptr;
-    const std::shared_ptr<ByteSink> sink = made ? made : std::shared_ptr<ByteSink>(scratch_of(work.limits));
+    // Of a large file, on its own disk.
+    const bool beside = !around && goes_by_journal();
+    const std::shared_ptr<ByteSink> sink =
+        beside ? std::make_shared<ScratchFile>(really_absolute(source->path()).parent_path())
+               : std::shared_ptr<ByteSink>(scratch_of(work.limits));
     make(*sink);
     if (!stages.back().made.made) {
         outcome.answer = Answer::already_patched;
@@ -261,8 +269,20 @@ void Job::State::run_steps() {
 }
 
 bool Job::State::plan() {
-    if (planned) return outcome.answer != Answer::already_patched;
-    planned = true;
+    if (planned) return outcome.answer != Answer::already_patched && outcome.answer != Answer::wrong_source;
+    try {
+        planned = true;
+        return do_steps();
+    } catch (const WrongSource&) {
+        throw;
+    } catch (...) {  // half of the steps are no result
+        planned = false;
+        outcome.steps.clear();
+        throw;
+    }
+}
+
+bool Job::State::do_steps() {
     working.input = std::shared_ptr<const InputFile>(std::shared_ptr<void>(), &file());
     working.file = std::make_shared<WorkingFile>(borrowed(file()));
     if (laid_out) return working.file->change(*laid_out), true;

@@ -46,7 +46,7 @@ struct Job::State {
     std::optional<ChangeList> laid_out{};  ///< of a folder that becomes a disc
     std::unique_ptr<DiskHost> host{};
     WorkingBase working{};  ///< file(), as the steps have made it
-    bool planned = false;
+    bool planned = false, into_sink = false;
 
     const InputFile& file() const { return around ? *around : *source; }
     /// Those behind the patches that the recipe begins with.
@@ -67,6 +67,7 @@ struct Job::State {
     bool is_already_patched() const;
     /// False: nothing is to be made, and the outcome says why.
     bool plan();
+    bool do_steps();
     bool plan_patches();
     void run_steps();
 
@@ -87,6 +88,7 @@ struct Job::State {
     bool deliver_by_journal(const std::filesystem::path& path);
     void write_into(ByteSink& sink);
     bool goes_by_journal() const;
+    void refuse_unsure() const;
     Bytes header_taken_off() const;
     void name_left_out();
     std::optional<std::filesystem::path> add_sheet(Delivery& delivery);

@@ -67,6 +67,12 @@ std::string path_for_receipt(const fs::path& path, const fs::path& folder) {
     return (relative.empty() ? absolute : relative).string();
 }
 
+void rename_file(std::string& mend, const std::function<std::string(const std::string&)>& rename) {
+    const std::size_t equals = mend.find('='), at = mend.rfind('@');
+    if (equals == std::string::npos || at == std::string::npos || at < equals) return;
+    mend.replace(equals + 1, at - equals - 1, rename(mend.substr(equals + 1, at - equals - 1)));
+}
+
 /// Empty for what came through a pipe: it cannot be found again.
 static std::string path_in_receipt(const InputFile& file, const fs::path& folder) {
     std::error_code code;

@@ -50,6 +50,9 @@ std::string time_now();
 /// A path as a receipt in `folder` names it: relative to that, where it can be.
 std::string path_for_receipt(const std::filesystem::path& path, const std::filesystem::path& folder);
 
+/// The file that a mend names, "add-segment=FILE@ADDRESS", under the name that `rename` gives it.
+void rename_file(std::string& mend, const std::function<std::string(const std::string&)>& rename);
+
 /// A file as a receipt in `folder` names it.
 ReceiptFile receipt_file(const InputFile& file, const std::filesystem::path& folder, bool all_digests,
                          const Progress& progress, const Digests& known = {});

@@ -29,6 +29,9 @@ std::vector<Step> steps_again(const Receipt& receipt, const fs::path& folder, co
         else if (done.read)
             throw Error(ErrorCode::usage, "what was put in came through a pipe, so it cannot be taken again")
                 .hint("save it as a file, and do it again with that");
+        if (auto* const mend = step.as<step::Mend>())
+            for (std::string& text : mend->mends)
+                rename_file(text, [&](const std::string& name) { return path_from_receipt(name, folder).string(); });
         steps.push_back(std::move(step));
     }
     return steps;
