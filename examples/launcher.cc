@@ -37,7 +37,8 @@ int do_recipe(hotstitch::Recipe recipe, const hotstitch::WorkOptions& options) {
         case hotstitch::Answer::made_already: std::printf("start %s\n", outcome.delivered.output.c_str()); return 0;
         case hotstitch::Answer::unchanged:
         case hotstitch::Answer::already_patched: std::printf("start %s\n", game.c_str()); return 0;
-        case hotstitch::Answer::wrong_source: break;
+        case hotstitch::Answer::wrong_source:
+        case hotstitch::Answer::conflict: break;  // of kits
     }
     // The code is for the launcher, the sentence for whoever looks at it.
     const hotstitch::Reason& reason = outcome.diagnosis->reasons.front();
@@ -67,6 +68,8 @@ int main(int argc, char** argv) try {
     }
     if (words[0] != "--undo") return play(words[0], {words.begin() + 1, words.end()}, options);
     const hotstitch::UndoResult undone = hotstitch::undo(words[1], {}, options);
+    if (undone.outcome == hotstitch::UndoOutcome::refused)
+        return std::printf("%s\n", hotstitch::escaped(hotstitch::words_for(undone)).c_str()), 2;
     std::printf("undone: %s\n", undone.outcome == hotstitch::UndoOutcome::restored ? "restored" : "removed");
     return 0;
 } catch (const std::exception& error) {

@@ -33,7 +33,7 @@ int main(int argc, char** argv) try {
     KitJob job(apply, {});
     job.open();
     for (const KitStepPlan& planned : job.plan().steps) std::printf("will %s\n", words_for(*planned.step).c_str());
-    job.run();
+    if (job.run().answer != Answer::made) return 2;
     const bool made = fs::exists(folder / "harbour/fog.txt");
     undo(folder / "harbour");
     std::printf("%s, and back: %s\n", made ? "made" : "not made",

@@ -182,7 +182,7 @@ public:
         request.replace = Replace::without_backup;
         KitJob job(request, {});
         job.open();
-        job.run();
+        if (const auto& refusal = job.run().refusal) throw Error(*refusal);
         return contents(folder / "out/made.iso");
     }
     std::string refused(const std::string& rest) const {
@@ -432,7 +432,8 @@ TEST(KitConflicts, AreNamedByPartFieldAndBytes) {
         ASSERT_EQ(found.size(), at.empty() ? 0u : 1u);
         if (!at.empty()) {
             EXPECT_EQ(found.front().at, at);
-            EXPECT_THROW(job.run(), Error);
+            EXPECT_EQ(job.run().answer, Answer::conflict);
+            EXPECT_TRUE(job.result().refusal.has_value());
         }
     }
 }

@@ -313,7 +313,7 @@ TEST_F(Recipes, AreDoneAgainWhenWhatWasPutInHasChanged) {
     // A patch is no newer version of what was put in, and of what a pipe brought there is none.
     const ToolResult none = run({"renew", "out/new.iso", "night.bps"});
     EXPECT_EQ(none.code, 2);
-    EXPECT_NE(none.err.find("of no patch"), std::string::npos) << none.err;
+    EXPECT_NE(none.err.find("made without a patch"), std::string::npos) << none.err;
     folder.put("d.iso", changed_at(disc, 60000, 1));
     EXPECT_EQ(run({"renew", "out/new.iso"}).code, 1) << "the source is another";
 }
@@ -378,6 +378,14 @@ TEST_F(Recipes, AnswerWhatMayBeExpected) {
     EXPECT_THROW(job.plan(), Error);
     EXPECT_THROW(job.run(), Error);
     EXPECT_FALSE(fs::exists(folder / "x.iso"));
+    // A file that was changed since is not undone, and that is an answer.
+    ASSERT_EQ(run({"put", "d.iso", "A.BIN=a.bin", "-o", "once.iso"}).code, 0);
+    folder.put("once.iso", disc);
+    const UndoResult undone = undo(path("once.iso"));
+    EXPECT_EQ(undone.outcome, UndoOutcome::refused);
+    ASSERT_TRUE(undone.refusal.has_value());
+    EXPECT_EQ(undone.refusal->code(), ErrorCode::wrong_target);
+    EXPECT_TRUE(contents(folder / "once.iso") == disc);
     // What is weak is not taken off unasked.
     folder.put("weak.bin", Bytes(0x8200, std::byte{7}));
     Recipe weak{.base = path("weak.bin"), .steps = {{.does = step::StripHeader{}}}};

@@ -252,7 +252,8 @@ void run_apply(Job& job, bool to_stream, const ApplyArguments& arguments, const 
         case Answer::already_patched: return state_already_patched(job, arguments, report);
         case Answer::made:
         case Answer::made_already:
-        case Answer::unchanged: break;
+        case Answer::unchanged:
+        case Answer::conflict: break;
     }
     state_doubt(job.outcome(), arguments, report);
     if (!scratch) return state_delivery(job, arguments, report);

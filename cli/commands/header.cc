@@ -74,7 +74,7 @@ void attach(const HeaderArguments& arguments, const Context& context, Report& re
     job.open();
     job.plan();
     const ChangeList* const change = job.change();
-    const std::uint64_t size = change->result_size() - job.file().size();
+    const std::uint64_t size = std::get<AttachReport>(job.plan().front().did).size;
     std::vector<std::string> warnings;
     if (!arguments.header.nes.empty() && job.inside().empty())
         warnings = identify(ChangedSource(job.file(), *change)).warnings;

@@ -112,7 +112,7 @@ void run_kits(KitRequest request, bool only_plan, const Context& context, Report
         return report.good("planned", fmt::format("{} can be made of this. Nothing was written.", titles_of(job)));
     }
     report.detail("made", false);
-    job.run();
+    if (const auto& refusal = job.run().refusal) throw Error(*refusal);
     report.detail("made", true);
     state_made(job, report);
 }

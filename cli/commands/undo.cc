@@ -16,6 +16,7 @@ void run(const UndoArguments& arguments, const Context& context, Report& report)
     path_fact(report, "file", "file", file);
     if (fs::exists(receipt, code)) path_fact(report, "receipt", "receipt", receipt);
     const UndoResult result = undo(arguments.file, arguments.patch, context);
+    if (result.refusal) throw Error(*result.refusal);
     if (result.patch)
         file_fact(report, "patch", arguments.patch, {.size = result.patch->patch_size}, words_for(*result.patch));
     if (!result.source.empty()) path_fact(report, "source", "source", result.source);

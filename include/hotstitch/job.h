@@ -12,6 +12,7 @@
 #include <variant>
 #include <vector>
 
+#include "hotstitch/answer.h"
 #include "hotstitch/apply.h"
 #include "hotstitch/cartridge.h"
 #include "hotstitch/change_list.h"
@@ -56,21 +57,16 @@ struct PutReport {
     std::uint64_t size_before = 0, size_after = 0;  ///< of the file
 };
 
+/// A front header that was put on.
+struct AttachReport {
+    std::uint64_t size = 0;  ///< bytes
+};
+
 /// A step that was done, and what it came to; a folder's files one by one.
 struct StepReport {
     Step step;
-    std::variant<std::monostate, PutReport, FieldPlan, MendPlan, StripPlan> did{};
+    std::variant<std::monostate, PutReport, FieldPlan, MendPlan, StripPlan, AttachReport> did{};
 };
-
-enum class Answer {
-    made,
-    made_already,     ///< the very bytes stood at the output already
-    unchanged,        ///< the steps change nothing; a named output was written all the same
-    already_patched,  ///< the base is what the patch makes; nothing was made
-    wrong_source,     ///< nothing was made; `diagnosis` says why
-};
-/// "made", "made-already", "unchanged", "already-patched", "wrong-source": stable, for programs.
-HOTSTITCH_EXPORT std::string_view code_of(Answer answer) noexcept;
 
 /// What became of a recipe. What may be expected stands here and is not thrown.
 struct Outcome {
@@ -159,6 +155,7 @@ enum class UndoOutcome {
     removed,          ///< the output is gone, the source untouched
     removed_already,  ///< it was gone before
     restored,         ///< the file is as it was before
+    refused,          ///< nothing was touched; `refusal` says why: it, or its source, is not what was made
 };
 
 struct UndoResult {
@@ -174,10 +171,11 @@ struct UndoResult {
     std::optional<PatchFacts> patch{};           ///< where the patch given was what the way back went by
     bool by_journal = false;                     ///< a change in the file's own place was undone
     bool was_stopped = false;                    ///< one that had been stopped in the middle
+    std::optional<Error> refusal{};
 };
 
 /// The last change of a file, undone: by its receipt, or by a reversible patch where there is no receipt. `patch` may
-/// be empty. Throws Error(wrong_target, wrong_source, damaged, usage, io, cancelled); nothing was touched then.
+/// be empty. Throws Error(damaged, usage, io, cancelled); nothing was touched then.
 HOTSTITCH_EXPORT UndoResult undo(const std::filesystem::path& file, const std::string& patch = {},
                                  const WorkOptions& options = {});
 

@@ -12,7 +12,9 @@
 #include <utility>
 #include <vector>
 
+#include "hotstitch/answer.h"
 #include "hotstitch/create.h"
+#include "hotstitch/error.h"
 #include "hotstitch/export.h"
 #include "hotstitch/file_io.h"
 #include "hotstitch/inputs.h"
@@ -148,6 +150,8 @@ struct KitMade {
 };
 
 struct KitResult {
+    Answer answer = Answer::made;
+    std::optional<Error> refusal{};  ///< of what was not made: which base, or what contradicts what
     std::vector<KitMade> made{};
     std::optional<std::filesystem::path> receipt{};
     std::optional<std::filesystem::path> way_back{};  ///< of a folder that was changed in place
@@ -186,8 +190,9 @@ public:
     /// Does all steps and keeps nothing: whether the bases are right in all that the kit reads of them, where the
     /// checksums of a folder name only some of its files. Throws as run() does.
     void try_steps();
-    /// Does all steps, then puts the outputs into their places. Throws Error naming the step, what it wanted and found;
-    /// nothing was made then. REQUIRES open().
+    /// Does all steps, then puts the outputs into their places. A base that is another or is not there, and kits that
+    /// contradict each other, are answers; throws Error naming the step, what it wanted and found, for a mistake in a
+    /// kit. Nothing was made then. REQUIRES open().
     const KitResult& run();
     /// The one base that the kits output, as they make it, into a sink; nothing else is written. REQUIRES that it is a
     /// file, and the request in place. Throws as the other does.

@@ -47,7 +47,7 @@ RenewPlan plan_renewal(const fs::path& named, std::vector<std::string> patches, 
     Receipt receipt = read_receipt(receipt_path(file));
     if (receipt.steps.empty()) throw Error(ErrorCode::usage, "the receipt tells of no step that could be done again");
     if (!patches.empty() && !is_patch_of_all(receipt.steps.front().step))
-        throw Error(ErrorCode::usage, "the receipt tells of mends and of no patch, so there is none to renew")
+        throw Error(ErrorCode::usage, "the file was made without a patch, so there is none to renew")
             .as(ErrorId::no_patch_to_renew)
             .hint("without a patch, the same is done again; to patch the file, use apply");
     if (receipt.in_place && receipt.backup.empty())

@@ -387,9 +387,17 @@ UndoResult undo_last(const fs::path& file, const std::string& patch, const WorkO
 
 UndoResult undo(const fs::path& named, const std::string& patch, const WorkOptions& options) {
     const fs::path file = file_of_receipt(named);
-    UndoResult result = undo_last(file, patch, options);
-    forget_renewal(file);
-    return result;
+    try {
+        UndoResult result = undo_last(file, patch, options);
+        forget_renewal(file);
+        return result;
+    } catch (const Error& error) {
+        const bool expected = error.code() == ErrorCode::wrong_target || error.code() == ErrorCode::wrong_source;
+        if (!expected || !error.done().empty()) throw;
+        UndoResult result{.outcome = UndoOutcome::refused, .file = file};
+        result.refusal = error;
+        return result;
+    }
 }
 
 }  // namespace hotstitch

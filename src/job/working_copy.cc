@@ -41,7 +41,7 @@ SharedSource WorkingFile::now(const WorkOptions& work) {
 }
 
 void WorkingFile::change(const ChangeList& change) {
-    change_ = change_.then(change);
+    change_ = change_.empty() ? change : change_.then(change);
 }
 
 void WorkingFile::replace(SharedSource content) {

@@ -60,17 +60,30 @@ void KitJob::try_steps() {
     state_->tried = true;
 }
 const KitResult& KitJob::run() {
-    return state_->telling_what_was_undone([&]() -> const KitResult& {
+    State& s = *state_;
+    const auto make = [&] {
         plan();
-        if (state_->result.made.empty()) {  // else made before
+        if (s.result.made.empty()) {  // else made before
             refuse_conflicts();
-            state_->check_room();
-            if (!state_->tried) state_->run_steps();
-            deliver(*state_);
+            s.check_room();
+            if (!s.tried) s.run_steps();
+            deliver(s);
         }
-        if (state_->undone) forget_renewal(state_->request.given.front());
-        return state_->result;
-    });
+        if (s.undone) forget_renewal(s.request.given.front());
+    };
+    try {
+        s.telling_what_was_undone(make);
+    } catch (const Error& error) {
+        const bool conflict = error.code() == ErrorCode::refused && error.field() == "conflict";
+        if ((!conflict && error.code() != ErrorCode::wrong_source) || !error.done().empty()) throw;
+        s.result.answer = conflict ? Answer::conflict : Answer::wrong_source;
+        s.result.refusal = error;
+        return s.result;
+    }
+    const bool stood =
+        std::all_of(s.result.made.begin(), s.result.made.end(), [](const KitMade& made) { return made.stood_already; });
+    s.result.answer = stood ? Answer::made_already : Answer::made;
+    return s.result;
 }
 void KitJob::run(ByteSink& sink) {
     const KitOutputPlan& planned = plan().outputs.front();

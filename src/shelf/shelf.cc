@@ -212,7 +212,7 @@ void Shelf::State::use_in_folder(const std::vector<std::string>& names, const Sh
     try {
         KitJob job(request, work);
         job.open();
-        job.run();
+        if (const auto& refusal = job.run().refusal) throw Error(*refusal);
     } catch (Error& error) {
         if (state.place == ShelfPlace::original || !error.done().empty()) throw;
         throw std::move(error).done("The original is in place");

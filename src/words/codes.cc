@@ -79,6 +79,7 @@ std::string words_for(const UndoResult& result) {
         case UndoOutcome::restored: return fmt::format("Undone: {} is as it was before, checked.", file);
         case UndoOutcome::removed_already:
             return fmt::format("Undone: {} was gone already; its receipt is removed too.", file);
+        case UndoOutcome::refused: return result.refusal ? result.refusal->what() : std::string();
         case UndoOutcome::removed: break;
     }
     return result.kept ? fmt::format("Undone: nothing stands as {} any more; the source is untouched.", file)
@@ -110,6 +111,12 @@ std::string words_for(const std::vector<ApplyStage>& stages, InternalChecks chec
         case InternalChecks::stale: return "the patch carries no checks, and the ROM's own are wrong now";
         default: return "nothing could be checked";
     }
+}
+
+std::string_view code_of(Answer answer) noexcept {
+    constexpr std::string_view codes[] = {"made",         "made-already", "unchanged", "already-patched",
+                                          "wrong-source", "conflict"};
+    return codes[static_cast<std::size_t>(answer)];
 }
 
 }  // namespace hotstitch

@@ -44,10 +44,13 @@ Bytes header_of(const step::AttachHeader& does, StepHost& host) {
 }  // namespace
 
 Did run(StepContext& context, const step::AttachHeader& does) {
+    AttachReport report;
     context.change(context.target(), [&](const SharedSource& content, const Limits&) {
-        return plan_attach(*content, header_of(does, context.host));
+        ChangeList change = plan_attach(*content, header_of(does, context.host));
+        report.size = change.result_size() - content->size();
+        return change;
     });
-    return {};
+    return report;
 }
 
 }  // namespace hotstitch
