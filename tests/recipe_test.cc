@@ -330,6 +330,26 @@ TEST_F(Recipes, AreDoneAgainFromAnywhere) {
     EXPECT_TRUE(contents(folder / "out/p.elf") == contents(folder / "wanted.elf"));
 }
 
+/// More than 64 MiB: changed where they lie, with a journal.
+TEST_F(Recipes, ChangeLargeFilesInTheirPlace) {
+    constexpr std::size_t sectors = (std::size_t{66} << 20) / 2048;
+    const Bytes large = demo::disc({{"A.BIN", Bytes(3000, std::byte{1})}}, {.padding = sectors});
+    const Bytes patched = changed_at(large, large.size() - 5, 7);
+    folder.put("large.iso", large), folder.put("large.bps", create(large, patched));
+    Recipe recipe = Recipe::of_patches(path("large.iso"), {path("large.bps")});
+    recipe.steps.push_back({.does = step::Put{.file = path("a.bin")}, .at = "A.BIN"});
+    recipe.to.in_place = true;
+    const Outcome outcome = done(recipe);
+    EXPECT_TRUE(outcome.delivered.journal.has_value());
+    folder.put("wanted.iso", patched);
+    ASSERT_EQ(run({"put", "wanted.iso", "A.BIN=a.bin", "-o", "put.iso", "--no-receipt"}).code, 0);
+    EXPECT_TRUE(contents(folder / "large.iso") == contents(folder / "put.iso"));
+    const ToolResult told = run({"verify", "--receipt", "large.iso"});
+    EXPECT_EQ(told.code, 0) << told.out << told.err;
+    EXPECT_EQ(run({"undo", "large.iso"}).code, 0);
+    EXPECT_TRUE(contents(folder / "large.iso") == large);
+}
+
 TEST_F(Recipes, KeepPatchesAndWhatFollowedThemApart) {
     Recipe recipe = Recipe::of_patches(path("kelp.sfc"), {path("night.bps")});
     recipe.steps.push_back({.does = step::Mend{.mends = {"region=Japan"}}});

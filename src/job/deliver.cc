@@ -209,6 +209,7 @@ void Job::State::refuse_unsure() const {
 
 void Job::State::deliver() {
     const Destination& place = recipe.to;
+    if (planned && !plan()) return;
     if (stages.empty()) {
         plan();
         refuse_unsure();
@@ -355,14 +356,16 @@ bool Job::State::deliver_by_journal(const fs::path& named) {
         receipt = receipt_for(path.parent_path());
         receipt.time = time_now(), receipt.tool = version();
         receipt.source = receipt_file(file(), path.parent_path(), place.digests, work.progress, receipt.source.digests);
+        // What the patches make is known; what further steps make of it is not.
+        const Digests made = is_patches_alone() ? outcome.output.value_or(outcome.patched) : Digests{};
         receipt.target = {path.filename().string(),
-                          hotstitch::receipt_digests(*working.file->now(work), place.digests, work.progress,
-                                                     outcome.output.value_or(outcome.patched))};
+                          hotstitch::receipt_digests(*working.file->now(work), place.digests, work.progress, made)};
+        if (!is_patches_alone()) outcome.output = receipt.target.digests;
         receipt.in_place = true;
         receipt.before = earlier_receipts(present, receipt);
-    } else {
-        outcome.output = Digests{.size = change.result_size()};
     }
+    if (known != nullptr || (!with_receipt && !is_patches_alone()))
+        outcome.output = Digests{.size = change.result_size()};
     std::vector<std::string> what;
     for (const ApplyStage& stage : stages)
         what.push_back("patch " + (around ? inside : stage.file.path().filename().string()));
