@@ -326,8 +326,8 @@ TEST_F(CliApply, VcdiffDoesWhatTheOtherFormatsDo) {
               "compatible");
 }
 
-/// Starts the tool on a pipe that never ends, waits until `ready`, sends the signal, returns the exit status.
-int stopped_by(int signal, const fs::path& folder, const std::function<bool()>& ready) {
+/// Starts the tool on a pipe that never ends, waits, sends the signal, returns the exit status.
+int stopped_by(int signal, const fs::path& folder, std::chrono::milliseconds wait) {
     int ends[2];
     if (pipe(ends) != 0) return -1;
     const pid_t child = fork();
@@ -338,8 +338,7 @@ int stopped_by(int signal, const fs::path& folder, const std::function<bool()>& 
         execl(tool.c_str(), tool.c_str(), "apply", "-", "mods/Night Tides.ips", "-o", "stopped.sfc", "-q", nullptr);
         _exit(127);
     }
-    for (int i = 0; i < 500 && !ready(); ++i) std::this_thread::sleep_for(std::chrono::milliseconds(10));
-    std::this_thread::sleep_for(std::chrono::milliseconds(100));
+    std::this_thread::sleep_for(wait);
     kill(child, signal);
     int status = 0;
     waitpid(child, &status, 0);
@@ -351,11 +350,35 @@ int stopped_by(int signal, const fs::path& folder, const std::function<bool()>& 
 TEST_F(CliApply, SignalsStopCleanly) {
     for (const auto& [signal, code] : {std::pair{SIGINT, 130}, std::pair{SIGTERM, 143}}) {
         const auto before = folder.names();
-        const int status = stopped_by(signal, folder.path(), [] { return true; });
+        const int status = stopped_by(signal, folder.path(), std::chrono::milliseconds(100));
         EXPECT_TRUE(WIFEXITED(status)) << signal;
         EXPECT_EQ(WEXITSTATUS(status), code);
         EXPECT_EQ(folder.names(), before);
     }
+}
+
+/// A signal that comes just before the tool waits for its input is not slept through.
+TEST_F(CliApply, SignalsStopAtAnyMoment) {
+    const auto before = folder.names();
+    for (int moment = 0; moment < 40; ++moment) {
+        const int status = stopped_by(SIGTERM, folder.path(), std::chrono::milliseconds(moment));
+        // Before the tool listens to signals, the system ends it.
+        EXPECT_TRUE(WIFSIGNALED(status) || WEXITSTATUS(status) == 143) << moment;
+    }
+    EXPECT_EQ(folder.names(), before);
+    // Nor while a named pipe waits for its writer, who comes late.
+    ASSERT_EQ(mkfifo((folder / "pipe").c_str(), 0600), 0);
+    const std::string call = fmt::format(
+        "cd '{0}' && (sleep 0.4; cat mods/*Tides.ips > pipe) & cd '{0}' && '{1}' apply "
+        "'Kelp Harbour.sfc' pipe -o late.sfc -q > /dev/null",
+        folder.path().string(), std::getenv("HOTSTITCH_TOOL"));
+    EXPECT_EQ(std::system(call.c_str()), 0);
+    EXPECT_TRUE(fs::exists(folder / "late.sfc"));
+    const std::string stopped =
+        fmt::format("cd '{}' && timeout -s INT 0.3 '{}' apply 'Kelp Harbour.sfc' pipe -o never.sfc -q 2> /dev/null",
+                    folder.path().string(), std::getenv("HOTSTITCH_TOOL"));
+    EXPECT_NE(std::system(stopped.c_str()), 0);
+    EXPECT_FALSE(fs::exists(folder / "never.sfc"));
 }
 
 TEST_F(CliApply, KilledInTheMiddleLeavesOnlyARecognisableTemporaryFile) {

@@ -99,6 +99,20 @@ const std::vector<Scenario> scenarios{
     {"draw a chart", {}, {"chart", "kelp.dat", "kelp.sfc", "--svg", "new.svg"}, "kelp.dat"},
     {"take", {}, {"take", "kelp.sfc:bank 1", "-o", "new/bank.bin"}, "kelp.sfc"},
     {"renew", {{"apply", "kelp.sfc", "night.bps", "-o", "out.sfc"}}, {"renew", "out.sfc", "newer.bps"}, "out.sfc"},
+    {"put again", {{"put", "kelp.iso", "DATA/A.BIN=fog.bps", "-o", "out.iso"}}, {"renew", "out.iso"}, "out.iso"},
+    {"put again in place",
+     {{"put", "kelp.sfc", "bank 0=night.sfc:bank 0", "--in-place"}},
+     {"renew", "kelp.sfc"},
+     "kelp.sfc"},
+    {"undo what was put again",
+     {{"put", "kelp.sfc", "bank 0=night.sfc:bank 0", "--in-place"}, {"renew", "kelp.sfc"}},
+     {"undo", "kelp.sfc"},
+     "kelp.sfc"},
+    {"put several on a disc at once",
+     {},
+     {"put", "kelp.iso", "DATA/A.BIN=kelp.sfc", "NEW.BIN=fog.bps", "--add", "--remove", "GAME.SFC", "-o", "new/d.iso"},
+     "kelp.iso"},
+    {"attach a header", {}, {"header", "attach", "kelp.sfc", "--size", "512", "-o", "new/h.smc"}, "kelp.sfc"},
 };
 
 struct Content {

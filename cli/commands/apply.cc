@@ -40,6 +40,7 @@ Recipe recipe_from(const ApplyArguments& arguments) {
             throw Error(ErrorCode::io, fmt::format("cannot open {}: No such file or directory", name))
                 .hint(fmt::format("if that is to be the output: -o {}", shell_file(name)));
     }
+    recipe.steps.reserve(patches.size());
     for (const std::string& patch : patches) recipe.steps.push_back({.does = step::Patch{patch, arguments.room}});
     if (arguments.mend) recipe.mend = true;
     place.replace = arguments.flags.mode(place.in_place);

@@ -133,6 +133,7 @@ void show(const FieldsArguments& arguments, const FieldsJob& job, const Context&
 
 void set(const FieldsArguments& arguments, const Context& context, Report& report) {
     step::Set set;
+    set.fields.reserve(arguments.selectors.size());
     for (const std::string& text : arguments.selectors) set.fields.push_back(field_setting(text));
     Job job(recipe_of(arguments.change, arguments.file, {{.does = std::move(set)}}), context);
     job.open();

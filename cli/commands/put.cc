@@ -51,6 +51,7 @@ std::uint64_t note_changes(const Job& job, Report& report) {
 
 void run(const PutArguments& arguments, const Context& context, Report& report) {
     std::vector<Step> steps;
+    steps.reserve(arguments.parts.size() + arguments.removed.size());
     for (const std::string& text : arguments.parts) {
         steps.push_back(part_and_content(text));
         auto& put = *steps.back().as<step::Put>();

@@ -2,6 +2,7 @@
 // Tested by tests/file_io_test.cc.
 #include <fcntl.h>
 #include <linux/fs.h>
+#include <poll.h>
 #include <sys/ioctl.h>
 #include <sys/mman.h>
 #include <sys/stat.h>
@@ -42,12 +43,25 @@ struct InputFile::State {
 
 namespace {
 
+/// Whether a read will not wait. False after a moment in which nothing came, or a signal did: a signal that comes
+/// between the question whether to go on and the read would else be slept through.
+bool is_ready(int descriptor) {
+    constexpr int moment = 200;  // milliseconds
+    pollfd wait{.fd = descriptor, .events = POLLIN, .revents = 0};
+    const int ready = ::poll(&wait, 1, moment);
+    return ready > 0 || (ready < 0 && errno != EINTR);
+}
+
 /// Of what can only be read on, and may have no end.
 Bytes read_to_end(int descriptor, const fs::path& name, const Limits& limits, const Progress& progress) {
     Bytes all;
     Meter meter(progress, Phase::reading, 0);
     constexpr std::size_t chunk = 1 << 20;
     while (true) {
+        if (!is_ready(descriptor)) {
+            meter.finish();
+            continue;
+        }
         const std::size_t before = all.size();
         all.resize(before + chunk);
         const ssize_t got = ::read(descriptor, all.data() + before, chunk);
@@ -67,21 +81,20 @@ Bytes read_to_end(int descriptor, const fs::path& name, const Limits& limits, co
     }
 }
 
-/// A named pipe keeps us waiting for its writer; a signal is how a person stops that.
-Descriptor open_waiting(const fs::path& path, const Progress& progress) {
-    Meter meter(progress, Phase::reading, 0);
-    while (true) {
-        Descriptor descriptor(::open(path.c_str(), O_RDONLY | O_CLOEXEC));
-        if (descriptor) return descriptor;
-        if (errno != EINTR) throw system_error("open", path);
-        meter.finish();
-    }
-}
-
 /// A pipe without a writer is opened, too, and seen to be one.
 Descriptor open_at_once(const fs::path& path, int flags) {
     Descriptor descriptor(::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK | flags));
     if (!descriptor) throw system_error("open", path);
+    return descriptor;
+}
+
+/// A named pipe is opened without its writer, who is waited for where it is read.
+Descriptor open_to_read(const fs::path& path) {
+    struct stat info {};
+    const bool pipe = ::stat(path.c_str(), &info) == 0 && S_ISFIFO(info.st_mode);
+    Descriptor descriptor(::open(path.c_str(), O_RDONLY | O_CLOEXEC | (pipe ? O_NONBLOCK : 0)));
+    if (!descriptor) throw system_error("open", path);
+    if (pipe) ::fcntl(descriptor.get(), F_SETFL, 0);
     return descriptor;
 }
 
@@ -135,7 +148,7 @@ std::shared_ptr<InputFile::State> InputFile::opened(Descriptor descriptor, const
 }
 
 InputFile::InputFile(const fs::path& path, const Limits& limits, const Progress& progress)
-    : state_(opened(open_waiting(path, progress), path, limits, progress)) {}
+    : state_(opened(open_to_read(path), path, limits, progress)) {}
 
 InputFile InputFile::regular(const fs::path& path, const Limits& limits, const Progress& progress) {
     Descriptor descriptor = open_at_once(path, 0);

@@ -18,6 +18,7 @@ bool is_patch_of_all(const Step& step) {
 /// The steps of a receipt in `folder`, with newer patches in place of those that it begins with.
 std::vector<Step> steps_again(const Receipt& receipt, const fs::path& folder, const std::vector<std::string>& newer) {
     std::vector<Step> steps;
+    steps.reserve(newer.size() + receipt.steps.size());
     for (const std::string& patch : newer) steps.push_back({.does = step::Patch{patch}});
     bool begins = true;
     for (const ReceiptStep& done : receipt.steps) {

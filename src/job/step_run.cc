@@ -7,6 +7,10 @@
 
 namespace hotstitch {
 
+std::unique_ptr<Container> StepHost::open_outermost(const ByteSource& file) const {
+    return outermost ? outermost(file, work.limits) : open_container(file, work.limits, work.progress);
+}
+
 WorkingFile& StepContext::target() {
     if (!base.is_folder()) return *base.file;
     if (names.empty()) throw Error(ErrorCode::usage, "the base is a folder, and this is for a file").in("step");

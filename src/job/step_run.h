@@ -40,6 +40,9 @@ public:
         return [](const Error& error) { return error; };
     }
 
+    /// The base as a container; null: it has no parts.
+    std::unique_ptr<Container> open_outermost(const ByteSource& file) const;
+
     WorkOptions work;
     OpenOutermost outermost{};  ///< how a file is opened that a sheet has named
     bool mend = true;           ///< what depends on a change is put right

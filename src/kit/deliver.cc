@@ -260,6 +260,7 @@ private:
         if (state_.request.renews) keep(state_.request.renews, really_absolute(state_.request.renews_in));
         keep(present_, folder);
         std::vector<std::string> names;
+        names.reserve(all.size());
         for (const fs::path& path : all) names.push_back(path_for_receipt(path, folder));
         return names;
     }

@@ -75,6 +75,7 @@ Destination destination_from(const OrderedJson& object) {
 
 Recipe Recipe::of_patches(std::string base, const std::vector<std::string>& patches) {
     Recipe recipe{.base = std::move(base)};
+    recipe.steps.reserve(patches.size());
     for (const std::string& patch : patches) recipe.steps.push_back({.does = step::Patch{patch}});
     return recipe;
 }

@@ -137,9 +137,7 @@ std::vector<Step> expanded(const ByteSource& file, const std::vector<std::string
         if (!prefix.ends_with('/')) prefix += '/';
         if (prefix.starts_with('/')) prefix.erase(0, 1);
         std::unique_ptr<Container> container;
-        if (inside.empty())
-            container =
-                host.outermost ? host.outermost(file, host.work.limits) : open_container(file, host.work.limits);
+        if (inside.empty()) container = host.open_outermost(file);
         std::map<std::string, Part> parts;
         if (container)
             for (Part& part : container->parts()) parts.emplace(part.name, std::move(part));
@@ -245,8 +243,7 @@ std::optional<std::vector<StepReport>> put_at_once(WorkingFile& working, const s
                                                    std::span<const Step> steps, StepHost& host) {
     if (steps.size() < 2 || !have_one_room(steps)) return std::nullopt;
     const SharedSource file = working.now(host.work);
-    const auto container =
-        host.outermost ? host.outermost(*file, host.work.limits) : open_container(*file, host.work.limits);
+    const auto container = host.open_outermost(*file);
     if (!container) return std::nullopt;
     std::map<std::string, Part> parts;
     for (Part& part : container->parts()) parts.emplace(part.name, std::move(part));
