@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 // What a job knows and does: job.cc opens and plans, stages.cc makes the target of each patch that a recipe begins
-// with, content.cc looks after the whole at the end, output_name.cc says where it goes, deliver.cc puts it there.
+// with, content.cc looks after the whole at the end, output_name.cc says where it goes, deliver.cc puts it there, and
+// beside_output.cc looks at what lies beside it.
 #pragma once
 
 #include "hotstitch/job.h"
@@ -90,11 +91,13 @@ struct Job::State {
     bool goes_by_journal() const;
     void refuse_unsure() const;
     Bytes header_taken_off() const;
-    void name_left_out();
-    std::optional<std::filesystem::path> add_sheet(Delivery& delivery);
     Receipt receipt_for(const std::filesystem::path& folder) const;
-    std::vector<CompanionSet> companions_of(const std::filesystem::path& output) const;
     void refuse_read(const std::filesystem::path& output) const;
+
+    // beside_output.cc
+    std::optional<std::filesystem::path> add_sheet(Delivery& delivery);
+    std::vector<CompanionSet> companions_of(const std::filesystem::path& output) const;
+    void name_left_out();
 
     // stages.cc
     void make(ByteSink& target);
