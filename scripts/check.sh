@@ -55,4 +55,4 @@ cmake -D BUILD="$PWD/build/portable" -D CONSUMER="$PWD/tests/install" -D COMPILE
 
 cmake --preset asan -D CMAKE_EXPORT_COMPILE_COMMANDS=ON >/dev/null
 mapfile -t sources < <(git ls-files --cached --others --exclude-standard 'src/*.cc' 'cli/*.cc' 'examples/*.cc' 'demo/*.cc')
-printf '%s\0' "${sources[@]}" | xargs -0 -P "$(nproc)" -n 4 clang-tidy -p build/asan --quiet 2>/dev/null && echo "clang-tidy: clean"
+printf '%s\0' "${sources[@]}" | xargs -0 -P "$(nproc)" -n 4 clang-tidy -p build/asan --extra-arg=-I"$PWD/cli" --quiet 2>/dev/null && echo "clang-tidy: clean"

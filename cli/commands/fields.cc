@@ -143,7 +143,7 @@ void set(const FieldsArguments& arguments, const Context& context, Report& repor
     const std::vector<StepReport>& steps = job.plan();
     state_maps(job.maps(), job.broken_maps(), context, report);
     state_steps(steps, report);
-    const FieldPlan& plan = std::get<FieldPlan>(steps.front().did);
+    const auto& plan = std::get<FieldPlan>(steps.front().did);
     const auto changed = static_cast<std::size_t>(std::count_if(
         plan.fields.begin(), plan.fields.end(), [](const FieldChange& field) { return field.before != field.after; }));
     for (const ByteRange& range : job.change()->changed_ranges(file))

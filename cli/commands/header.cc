@@ -48,7 +48,7 @@ void strip(const HeaderArguments& arguments, const InputFile& part, const Contex
     Job job(recipe_of(arguments.change, arguments.file, {{.does = step::StripHeader{arguments.header.size}}}), context);
     job.open();
     state_steps(job.plan(), report);
-    const StripPlan& plan = std::get<StripPlan>(job.plan().front().did);
+    const auto& plan = std::get<StripPlan>(job.plan().front().did);
     if (plan.answer == StripPlan::Answer::not_sure) {
         report.detail("made", false);
         state_header(plan.present, part, report);

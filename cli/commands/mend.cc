@@ -81,7 +81,7 @@ void run(const MendArguments& arguments, const Context& context, Report& report)
     file_fact(report, "file", file.path(), {.size = file.size()});
     if (!job.inside().empty()) report.fact("part", "part", escaped(job.inside()), as_utf8(job.inside()));
     state_steps(job.plan(), report);
-    const MendPlan& plan = std::get<MendPlan>(job.plan().front().did);
+    const auto& plan = std::get<MendPlan>(job.plan().front().did);
     std::string why = fmt::format("{} is as it should be", shown(file.path())), done;
     for (const MendStep& step : plan.steps) {
         if (!step.reason.empty()) why = step.reason;

@@ -269,7 +269,7 @@ std::optional<std::vector<StepReport>> put_at_once(WorkingFile& working, const s
     const std::uint64_t all = bytes_in(change.changed_ranges(*file));
     std::uint64_t in_parts = 0;
     for (std::size_t i = 0; i < reports.size(); ++i) {
-        PutReport& report = std::get<PutReport>(reports[i].did);
+        auto& report = std::get<PutReport>(reports[i].did);
         const PutResult& part = made->parts[i];
         report.how = part.how, report.from_offset = part.from, report.to_offset = part.to;
         report.warnings = part.warnings;
