@@ -188,7 +188,7 @@ struct RenewPlan {
 /// What the steps of a receipt come to, done once more on its source: with newer patches in place of those that it
 /// begins with; with none, all as they were. `receipt`: the receipt or its output. Throws Error(usage) where no source
 /// is left or nothing was done that can be done again, Error(wrong_source), and what reading the receipt throws.
-HOTSTITCH_EXPORT RenewPlan plan_renewal(const std::filesystem::path& receipt, std::vector<std::string> patches,
+HOTSTITCH_EXPORT RenewPlan plan_renewal(const std::filesystem::path& receipt, const std::vector<std::string>& patches,
                                         const WorkOptions& options = {});
 
 }  // namespace hotstitch

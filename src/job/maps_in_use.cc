@@ -69,15 +69,14 @@ void MapsInUse::check(const FileFields& fields, const ByteSource& content) {
                       ? fmt::format("name one, or put it beside the file, under a name that ends in {}", map_extension)
                       : fmt::format("the map beside it is broken: {}", broken_.front()));
     }
-    const SharedMap* nearest = nullptr;
-    MapFit best;
+    SharedMap nearest = all.front();
+    MapFit best = fit_of(*nearest, identity, content);
     for (const SharedMap& map : all) {
         const MapFit fit = fit_of(*map, identity, content);
-        const bool nearer = nearest == nullptr || fit.right > best.right ||
-                            (fit.right == best.right && fit.why.size() < best.why.size());
-        if (nearer) nearest = &map, best = fit;
+        if (fit.right < best.right || (fit.right == best.right && fit.why.size() >= best.why.size())) continue;
+        nearest = map, best = fit;
     }
-    const MapTraits traits = traits_of(**nearest);
+    const MapTraits traits = traits_of(*nearest);
     throw Error(ErrorCode::wrong_source,
                 all.size() == 1
                     ? fmt::format("the map {} is for another file", traits.name)

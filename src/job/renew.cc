@@ -40,7 +40,7 @@ std::vector<Step> steps_again(const Receipt& receipt, const fs::path& folder, co
 
 }  // namespace
 
-RenewPlan plan_renewal(const fs::path& named, std::vector<std::string> patches, const WorkOptions& options) {
+RenewPlan plan_renewal(const fs::path& named, const std::vector<std::string>& patches, const WorkOptions& options) {
     constexpr std::string_view ending = ".receipt.json";
     std::string name = really_absolute(named).string();
     if (name.ends_with(ending)) name.resize(name.size() - ending.size());
