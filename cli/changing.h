@@ -11,7 +11,7 @@
 
 namespace hotstitch::cli {
 
-/// Throws Error(usage) when the call does not say exactly one of -o, --in-place and --patch, once the job is opened.
+/// What a call comes to, where its result goes among it.
 Recipe recipe_of(const ChangeArguments& arguments, std::string base, std::vector<Step> steps);
 
 /// What mend, put and fields say of a step; the first two also list.

@@ -371,7 +371,7 @@ TEST_F(Recipes, AnswerWhatMayBeExpected) {
     folder.put("same.bin", Bytes(3000, std::byte{1}));
     Recipe same{.base = path("d.iso"), .steps = {{.does = step::Put{.file = path("same.bin")}, .at = "A.BIN"}}};
     same.to.in_place = true;
-    EXPECT_EQ(done(same).answer, Answer::unchanged);
+    EXPECT_EQ(code_of(done(same).answer), "unchanged");
     EXPECT_FALSE(fs::exists(folder / "d.iso.receipt.json"));
     same.to = {}, same.to.file = path("same.iso");
     EXPECT_EQ(done(same).answer, Answer::unchanged);

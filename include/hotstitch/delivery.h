@@ -41,7 +41,6 @@ HOTSTITCH_EXPORT void refuse_inputs(const std::filesystem::path& output,
 /// out of, and would be none: these are only read.
 HOTSTITCH_EXPORT void refuse_packed_name(const std::filesystem::path& output, const InputFile& source);
 
-/// Files that a game looks for under its own name: sound tracks, cue sheets, numbered tracks.
 /// An output's name from a pattern such as "games/{title} [{serial}]/game.iso": {title}, {serial}, {region},
 /// {revision}, {platform} as the file says of itself, {name} and {extension} of the output as it would be called
 /// otherwise. Characters that a system refuses in a name become '_'; no value leads into another folder. Throws
@@ -49,6 +48,7 @@ HOTSTITCH_EXPORT void refuse_packed_name(const std::filesystem::path& output, co
 HOTSTITCH_EXPORT std::filesystem::path placed_as(const std::string& pattern, const Identity& identity,
                                                  const std::filesystem::path& otherwise);
 
+/// Files that a game looks for under its own name: sound tracks, cue sheets, numbered tracks.
 struct CompanionSet {
     std::string stem;               ///< what their names have in common, without a track's number
     std::filesystem::path example;  ///< one of them

@@ -95,10 +95,6 @@ struct ChangedFile {
 HOTSTITCH_EXPORT ChangedFile open_to_change(const std::string& address, const WorkOptions& options = {},
                                             Left left = Left::compressed);
 
-/// The change of the file that follows from one of what is inside, to which the address leads. As change_inside().
-HOTSTITCH_EXPORT ChangeList change_in(const ChangedFile& changed, const ChangePart& change, const PutOptions& put,
-                                      const WorkOptions& options);
-
 struct SourceFile {
     InputFile file;
     std::filesystem::path archive;  ///< that it was taken out of; empty: none

@@ -113,7 +113,7 @@ public:
     /// recipe contradicts itself or does not say where the result goes.
     void open();
 
-    /// Where the output will go. REQUIRES open(), and a recipe that begins with patches.
+    /// Where the output will go. REQUIRES open(), and that it does not go as a patch.
     std::filesystem::path output_path();
 
     /// Does all steps on a working copy; nothing is written. Each works on what those before it have made. REQUIRES

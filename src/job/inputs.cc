@@ -203,14 +203,6 @@ ChangedFile open_to_change(const std::string& text, const WorkOptions& options, 
     return {std::move(file), std::move(names)};
 }
 
-ChangeList change_in(const ChangedFile& changed, const ChangePart& change, const PutOptions& put,
-                     const WorkOptions& options) {
-    ChangeList made = change_inside(borrowed(changed.file), changed.inside, change, put, options.limits,
-                                    tracks_of(changed.file, options));
-    changed.file.check_intact();
-    return made;
-}
-
 namespace {
 
 /// One of several patches that go together, each for an edition of its own.

@@ -64,7 +64,10 @@ void Job::State::open() {
     std::error_code code;
     if (fs::is_directory(recipe.base, code) && std::all_of(recipe.steps.begin(), recipe.steps.end(), is_put))
         return open_folder();
-    if (recipe.steps.empty()) throw Error(ErrorCode::usage, "the recipe has no step");
+    if (recipe.steps.empty())
+        throw Error(ErrorCode::usage, "the recipe has no step, so nothing would be made")
+            .in("steps")
+            .hint("name what is to be done: a patch to apply, a part to put in, a field to set");
     std::vector<std::string> patches;
     for (const Step& step : recipe.steps) {
         const std::string* const patch =
