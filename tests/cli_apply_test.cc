@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 // The real binary: apply and verify on the demo world.
 #include <gtest/gtest.h>
+#include <sys/ioctl.h>
 #include <sys/stat.h>
 #include <sys/wait.h>
 #include <unistd.h>
@@ -326,10 +327,11 @@ TEST_F(CliApply, VcdiffDoesWhatTheOtherFormatsDo) {
               "compatible");
 }
 
-/// Starts the tool on a pipe that never ends, waits, sends the signal, returns the exit status.
-int stopped_by(int signal, const fs::path& folder, std::chrono::milliseconds wait) {
+/// Starts the tool on a pipe that never ends, waits (nothing: until it reads from that), sends the signal, returns the
+/// exit status.
+int stopped_by(int signal, const fs::path& folder, std::optional<std::chrono::milliseconds> wait = {}) {
     int ends[2];
-    if (pipe(ends) != 0) return -1;
+    if (pipe(ends) != 0 || write(ends[1], "K", 1) != 1) return -1;
     const pid_t child = fork();
     if (child == 0) {
         dup2(ends[0], STDIN_FILENO);
@@ -338,7 +340,9 @@ int stopped_by(int signal, const fs::path& folder, std::chrono::milliseconds wai
         execl(tool.c_str(), tool.c_str(), "apply", "-", "mods/Night Tides.ips", "-o", "stopped.sfc", "-q", nullptr);
         _exit(127);
     }
-    std::this_thread::sleep_for(wait);
+    for (int unread = 1; !wait && unread != 0 && ioctl(ends[0], FIONREAD, &unread) == 0;)
+        std::this_thread::sleep_for(std::chrono::milliseconds(5));
+    if (wait) std::this_thread::sleep_for(*wait);
     kill(child, signal);
     int status = 0;
     waitpid(child, &status, 0);
@@ -350,7 +354,7 @@ int stopped_by(int signal, const fs::path& folder, std::chrono::milliseconds wai
 TEST_F(CliApply, SignalsStopCleanly) {
     for (const auto& [signal, code] : {std::pair{SIGINT, 130}, std::pair{SIGTERM, 143}}) {
         const auto before = folder.names();
-        const int status = stopped_by(signal, folder.path(), std::chrono::milliseconds(100));
+        const int status = stopped_by(signal, folder.path());
         EXPECT_TRUE(WIFEXITED(status)) << signal;
         EXPECT_EQ(WEXITSTATUS(status), code);
         EXPECT_EQ(folder.names(), before);

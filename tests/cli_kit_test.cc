@@ -429,20 +429,20 @@ TEST_F(CliKit, AReceiptThatLiesRemovesNothing) {
         std::ofstream(receipt) << document.dump();
         return run({"undo", "out/games/Fog Signals/game.iso"}).code;
     };
-    for (const char* const key : {"root", "outputs", "bases"}) {
+    for (const char* const key : {"root", "outputs", "sources", "kits", "folders"}) {
         nlohmann::ordered_json wrong = right;
-        wrong["kits"][key] = 7;
+        wrong[key] = 7;
         EXPECT_EQ(undo(wrong), 3) << key;
     }
-    for (const char* const key : {"folder", "path", "size", "crc32"}) {
+    for (const char* const key : {"path", "size", "crc32"}) {
         nlohmann::ordered_json wrong = right;
-        wrong["kits"]["outputs"][1].erase(key);
+        wrong["outputs"][1].erase(key);
         EXPECT_EQ(undo(wrong), 3) << key;
     }
     // The right content, and still not what was put there: it is kept under another name.
     nlohmann::ordered_json other = right;
-    other["kits"]["outputs"][1]["path"] = "mine";
-    other["kits"]["outputs"][1]["size"] = 6, other["kits"]["outputs"][1]["crc32"] = crc32(bytes("my own")).hex();
+    other["outputs"][1]["path"] = "mine";
+    other["outputs"][1]["size"] = 6, other["outputs"][1]["crc32"] = crc32(bytes("my own")).hex();
     EXPECT_EQ(undo(other), 0);
     bool kept = false;
     for (const std::string& name : folder.names())
@@ -722,7 +722,7 @@ TEST_F(CliKit, AReceiptReachesNoFurtherThanItsFolder) {
     const std::string written(text_of(contents(receipt)));
     auto lies = nlohmann::json::parse(written);
     const Bytes rc = contents(folder / "home/rc");
-    auto& cover = lies["kits"]["outputs"][1];
+    auto& cover = lies["outputs"][1];
     cover["path"] = "../../../../home/rc", cover["size"] = rc.size(), cover["crc32"] = crc32(rc).hex();
     cover.erase("sha256");
     folder.put("kits/out/games/Fog Signals/game.iso.receipt.json", lies.dump());
@@ -730,8 +730,8 @@ TEST_F(CliKit, AReceiptReachesNoFurtherThanItsFolder) {
     EXPECT_EQ(folder.names().count("home/rc"), 1U);
     // A folder above, which nothing proves to be the receipt's.
     lies = nlohmann::json::parse(written);
-    lies["kits"]["root"] = "/";
-    lies["kits"]["outputs"][0]["identity"]["inode"] = 1;
+    lies["root"] = "/";
+    lies["outputs"][0]["identity"]["inode"] = 1;
     folder.put("kits/out/games/Fog Signals/game.iso.receipt.json", lies.dump());
     write_kit("newer", "Fog Signals", "1.3", "berths.txt");
     for (const char* const file : {"README.md", "berths.txt", "cover.png"})
@@ -763,6 +763,33 @@ TEST_F(CliKit, RenewingReplacesOnlyWhatItMade) {
         return name.starts_with(own) && name.ends_with(".backup") &&
                contents(folder / name) == bytes("the player's own");
     }));
+    // The way back leads to what stood there.
+    expect(say({"undo", "out/games/Fog Signals/game.iso"}, 0), {"earlier changes"});
+    EXPECT_EQ(contents(folder / own), bytes("the player's own"));
+}
+
+TEST_F(CliKit, WhatWasReplacedComesBack) {
+    // Files and a folder, a patch's output among them, whose own way back goes on; killed and done again.
+    write_tree_kit();
+    folder.put("one.ips", create(disc, data));
+    say({"apply", "kelp.iso", "one.ips", "-o", "out/games/Fog Signals/game.iso"}, 0);
+    folder.put("out/games/Fog Signals/cover.png", "mine"), folder.put("out/Night Tides/mine.txt", "mine");
+    const auto before = folder.names();
+    EXPECT_EQ(run({"apply", "kelp.iso", "fog", "-o", "out/"}).code, 2);
+    say({"apply", "kelp.iso", "fog", "-o", "out/", "--replace"}, 0);
+    say({"apply", "prog", "tides", "-o", "out/", "--replace"}, 0);
+    say({"apply", "kelp.iso", "fog", "-o", "out/"}, 0);  // again: nothing is lost of the way back
+    folder.put("out/Night Tides/kelp.dat", data);
+    expect(say({"undo", "out/Night Tides"}, 1), {"kelp.dat is another"});
+    folder.put("out/Night Tides/kelp.dat", changed_data());
+    say({"undo", "out/Night Tides"}, 0);
+    EXPECT_EQ(contents(folder / "out/Night Tides/mine.txt"), bytes("mine"));
+    say({"undo", "out/games/Fog Signals/game.iso"}, 0);
+    EXPECT_EQ(contents(folder / "out/games/Fog Signals/game.iso"), data);
+    EXPECT_EQ(contents(folder / "out/games/Fog Signals/cover.png"), bytes("mine"));
+    EXPECT_EQ(folder.names(), before) << "nothing else is left, and the patch's receipt is there again";
+    say({"undo", "out/games/Fog Signals/game.iso"}, 0);
+    EXPECT_FALSE(fs::exists(folder / "out/games/Fog Signals/game.iso"));
 }
 
 TEST_F(CliKit, ProgressNamesTheStep) {

@@ -134,7 +134,7 @@ TEST(KitOfTrees, MakesTheNewFolderExactly) {
         job.run();
         EXPECT_TRUE(tree_of(trees.folder / "out") == wanted);
         EXPECT_TRUE(tree_of(a) == before) << "what was brought is only read";
-        EXPECT_TRUE(not_as_made(receipt_of(trees.folder / "out").value(), trees.folder.path()).empty());
+        EXPECT_TRUE(not_as_made(receipt_of(trees.folder / "out").value(), trees.folder / "out").empty());
         // In place, and back.
         KitJob in_place({.given = {a.string()}, .kits = {(trees.folder / "fog.kit").string()}, .in_place = true}, {});
         in_place.open();

@@ -37,11 +37,11 @@ protected:
 TEST_F(Receipts, SayWhatWasMadeOfWhat) {
     ASSERT_EQ(run({"apply", "kelp.sfc", "v1.bps", "-o", "out/night.sfc"}).code, 0);
     const Receipt receipt = receipt_from_json(text_of(contents(folder / "out/night.sfc.receipt.json")));
-    EXPECT_EQ(receipt.source.path, "../kelp.sfc");
-    EXPECT_EQ(receipt.source.digests.crc32, crc32(source));
-    EXPECT_TRUE(receipt.source.digests.sha256.has_value());
-    EXPECT_EQ(receipt.target.path, "night.sfc");
-    EXPECT_EQ(receipt.target.digests.crc32, crc32(target));
+    EXPECT_EQ(receipt.source().file.path, "../kelp.sfc");
+    EXPECT_EQ(receipt.source().file.digests.crc32, crc32(source));
+    EXPECT_TRUE(receipt.source().file.digests.sha256.has_value());
+    EXPECT_EQ(receipt.target().file.path, "night.sfc");
+    EXPECT_EQ(receipt.target().file.digests.crc32, crc32(target));
     ASSERT_EQ(receipt.steps.size(), 1U);
     EXPECT_EQ(*file_of(receipt.steps[0].step.does), "../v1.bps");
     EXPECT_EQ(receipt.steps[0].read->path, "../v1.bps");
@@ -117,6 +117,12 @@ TEST_F(Receipts, ReceiptsThatLieAreRefused) {
     lies["backup"] = "../elsewhere.sfc";
     const std::string texts[] = {lies.dump(), good.substr(0, good.size() / 2), "{}", "[1]",
                                  R"({"schema":{"name":"hotstitch/receipt","version":9}})"};
+    for (const char* const key : {"sources", "outputs", "steps", "in_place"}) {
+        auto without = nlohmann::json::parse(good);
+        without.erase(key);
+        folder.put("kelp.sfc.receipt.json", without.dump());
+        EXPECT_EQ(run({"undo", "kelp.sfc"}).code, 3) << key;
+    }
     for (const std::string& text : texts) {
         folder.put("kelp.sfc.receipt.json", text);
         EXPECT_EQ(run({"undo", "kelp.sfc"}).code, 3) << text.substr(0, 40);
@@ -137,8 +143,8 @@ TEST_F(Receipts, UndoTouchesOnlyWhatIsProvenToBeOurs) {
     for (const char* spelling : {"out.sfc", "./out.sfc", "none/../out.sfc", "soft.sfc"}) {
         ASSERT_EQ(run({"apply", "kelp.sfc", "v1.bps", "-o", "out.sfc"}).code, 0);
         lie("out.sfc.receipt.json", [&](auto& receipt) {
-            receipt["source"] = receipt["target"];
-            receipt["source"]["path"] = spelling;
+            receipt["sources"][0] = receipt["outputs"][0];
+            receipt["sources"][0]["path"] = spelling;
         });
         const ToolResult result = run({"undo", "out.sfc"});
         EXPECT_NE(result.code, 0) << spelling << result.out;
@@ -243,7 +249,7 @@ TEST_F(Receipts, RenewTakesTheSourceAsItWasTakenBefore) {
     folder.put("for_headered.bps", create(headered, newer_headered));
     ASSERT_EQ(run({"apply", "kelp.smc", "v1.bps", "-o", "night.sfc"}).code, 0);
     const auto representation = [&] {
-        return receipt_from_json(text_of(contents(folder / "night.sfc.receipt.json"))).representation;
+        return receipt_from_json(text_of(contents(folder / "night.sfc.receipt.json"))).source().reading;
     };
     ASSERT_TRUE(representation());
     EXPECT_EQ(code_of(*representation()), "without-front-header 512");
@@ -256,8 +262,8 @@ TEST_F(Receipts, RenewTakesTheSourceAsItWasTakenBefore) {
     EXPECT_FALSE(representation());
     // A receipt may say anything.
     std::string lying = std::string(text_of(contents(folder / "night.sfc.receipt.json")));
-    const std::size_t place = lying.find("\"in_place\"");
-    lying.insert(place, "\"representation\": \"without-front-header 18446744073709551615\",\n  ");
+    const std::size_t place = lying.find("\"path\"");
+    lying.insert(place, "\"reading\": \"without-front-header 18446744073709551615\",\n  ");
     folder.put("night.sfc.receipt.json", lying);
     EXPECT_EQ(run({"renew", "night.sfc", "v2.bps"}).code, 0);
     EXPECT_TRUE(holds("night.sfc", newer));

@@ -348,6 +348,16 @@ TEST_F(Recipes, ChangeLargeFilesInTheirPlace) {
     EXPECT_EQ(told.code, 0) << told.out << told.err;
     EXPECT_EQ(run({"undo", "large.iso"}).code, 0);
     EXPECT_TRUE(contents(folder / "large.iso") == large);
+    // Of a change that is known beforehand, the journal alone tells.
+    ASSERT_EQ(run({"put", "large.iso", "A.BIN=a.bin", "--in-place"}).code, 0);
+    const auto verified = [&] { return run({"verify", "--receipt", "large.iso", "--json"}); };
+    EXPECT_EQ(verified().json()["done"][0], "put A.BIN");
+    const Bytes put = contents(folder / "large.iso");
+    folder.put("large.iso", patched);
+    EXPECT_NE(verified().code, 0) << "it is another";
+    folder.put("large.iso", put);
+    EXPECT_EQ(run({"undo", "large.iso"}).code, 0);
+    EXPECT_TRUE(contents(folder / "large.iso") == large);
 }
 
 TEST_F(Recipes, KeepPatchesAndWhatFollowedThemApart) {

@@ -11,6 +11,8 @@
 #include "disc.h"
 #include "hotstitch/create.h"
 #include "hotstitch/digest.h"
+#include "hotstitch/error.h"
+#include "hotstitch/shelf.h"
 #include "lib/fault_walk.h"
 #include "lib/rom_makers.h"
 #include "lib/run_tool.h"
@@ -122,6 +124,35 @@ TEST_F(ShelfTest, WhatIsPutAsideStays) {
     game.put("other.iso", disc);
     say({"shelf", "other.iso", "--use", "none"}, 2);
     EXPECT_FALSE(fs::exists(game / "other.iso.shelf"));
+}
+
+TEST_F(ShelfTest, TheDiscOfASheetIsMeant) {
+    const Bytes raw = demo::in_sectors(disc, 2);
+    game.put("disc.bin", raw), game.put("disc.cue", demo::cue_sheet("disc.bin", 1, disc.size() / 2048));
+    const Bytes sheet = contents(game / "disc.cue");
+    say({"shelf", "disc.cue", "--keep", "a.bps"}, 0);
+    say({"shelf", "disc.cue", "--use", "a"}, 0);
+    EXPECT_TRUE(contents(game / "disc.bin") == demo::in_sectors(night, 2)) << "in the form that it had";
+    EXPECT_NE(say({"shelf", "disc.bin"}, 0).find("a is in place"), std::string::npos) << "the same shelf";
+    say({"shelf", "disc.cue", "--use", "original"}, 0);
+    EXPECT_TRUE(contents(game / "disc.bin") == raw && contents(game / "disc.cue") == sheet);
+}
+
+TEST_F(ShelfTest, WhatMayBeExpectedIsAnAnswer) {
+    game.put("other.bps", create(fog, night));
+    Shelf shelf(game / "kelp.iso", {});
+    const ShelfResult kept = shelf.keep({(game / "a.bps").string(), (game / "other.bps").string()});
+    ASSERT_TRUE(kept.refusal);
+    EXPECT_EQ(kept.refusal->code(), ErrorCode::wrong_source);
+    EXPECT_EQ(kept.kept, std::vector<std::string>{"a"});
+    const std::string said = say({"shelf", "kelp.iso", "--keep", "b.bps", "other.bps"}, 1);
+    EXPECT_NE(said.find("On the shelf already: b"), std::string::npos) << said;
+    EXPECT_FALSE(shelf.use({"a"}).refusal);
+    game.put("kelp.iso", "an update"), game.put("kelp.iso.shelf/original/kelp.iso", "spoiled");
+    const ShelfResult lost = shelf.use({"b"});
+    ASSERT_TRUE(lost.refusal);
+    EXPECT_EQ(lost.refusal->id(), ErrorId::original_gone);
+    EXPECT_EQ(stands(), Bytes(bytes_of("an update").begin(), bytes_of("an update").end()));
 }
 
 TEST_F(ShelfTest, TwoCallsAtOnceLoseNothing) {

@@ -275,7 +275,8 @@ void run(const ApplyArguments& arguments, const Context& context, Report& report
 
 void run(const RenewArguments& arguments, const Context& context, Report& report) {
     if (!kits_among(arguments.patches, context).kits.empty()) return renew_kits(arguments, context, report);
-    if (const auto by_kits = receipt_of(arguments.receipt); by_kits && by_kits->kits && arguments.patches.empty())
+    if (const auto by_kits = receipt_of(arguments.receipt);
+        by_kits && !by_kits->kits.empty() && arguments.patches.empty())
         throw Error(ErrorCode::usage, "no newer kit is named").hint("name it behind the receipt");
     RenewPlan plan = plan_renewal(arguments.receipt, arguments.patches, context);
     const fs::path receipt = receipt_path(plan.recipe.to.file);

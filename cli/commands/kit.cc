@@ -133,26 +133,6 @@ void verify_kits(const NamedKits& named, const Context& context, Report& report)
                                     titles_of(job)));
 }
 
-void verify_kit_receipt(const fs::path& file, const Receipt& receipt, const Context& context, Report& report) {
-    const fs::path folder = fs::absolute(file).parent_path();
-    report.fact("made_at", "made", escaped(receipt.time), as_utf8(receipt.time));
-    Json made_by = Json::array();
-    for (const ReceiptKits::Kit& kit : receipt.kits->kits)
-        made_by.push_back(file_json(kit.file.path, kit.file.digests));
-    for (const ReceiptKits::Kit& kit : receipt.kits->kits)
-        report.fact("made_by", "by the kit", escaped(kit.name + (kit.version.empty() ? "" : " " + kit.version)),
-                    made_by);
-    for (const ReceiptKits::Base& base : receipt.kits->bases)
-        report.fact("made_of", "of", escaped(base.file.path + (base.edition == "only" ? "" : ", " + base.edition)),
-                    file_json(receipt.source.path, receipt.source.digests));
-    const std::vector<std::string> wrong = not_as_made(receipt, folder, context);
-    if (wrong.empty()) return report.good("as-made", fmt::format("{} is still what was made.", shown(file)));
-    std::vector<std::string> lines(wrong.size());
-    std::transform(wrong.begin(), wrong.end(), lines.begin(), [](const std::string& one) { return escaped(one); });
-    report.list("found", "found", lines, 8, Json(lines));
-    report.bad("not-as-made", fmt::format("{} is no longer what was made.", shown(file)));
-}
-
 void renew_kits(const RenewArguments& arguments, const Context& context, Report& report) {
     KitRequest request = plan_kit_renewal(arguments.receipt, arguments.patches);
     if (arguments.replace) request.replace = Replace::keep_backup;

@@ -19,8 +19,6 @@ NamedKits kits_among(const std::vector<std::string>& names, const Context& conte
 void apply_kits(const NamedKits& named, const ApplyArguments& arguments, const Context& context, Report& report);
 void run_kits(KitRequest request, bool only_plan, const Context& context, Report& report);
 void verify_kits(const NamedKits& named, const Context& context, Report& report);
-void verify_kit_receipt(const std::filesystem::path& file, const Receipt& receipt, const Context& context,
-                        Report& report);
 void renew_kits(const RenewArguments& arguments, const Context& context, Report& report);
 
 }  // namespace hotstitch::cli

@@ -79,6 +79,9 @@ void run(const ShelfArguments& arguments, const Context& context, Report& report
     const ShelfResult result = !arguments.keep.empty() ? shelf.keep(arguments.keep)
                                : arguments.adopt       ? shelf.adopt()
                                                  : shelf.use(original ? std::vector<std::string>{} : arguments.use);
+    if (result.refusal)
+        throw Error(*result.refusal)
+            .done(result.kept.empty() ? "" : fmt::format("On the shelf already: {}", fmt::join(result.kept, ", ")));
     state_shelf(result.state, report);
     if (!result.kept.empty()) {
         Json kept = Json::array();

@@ -184,19 +184,44 @@ bool is_patch(const ReceiptStep& done) {
     return done.read && (done.step.is<step::Patch>() || done.step.is<step::Edit>());
 }
 
+/// A large file that was changed where it lies has no receipt: its way back tells as much. False: it has none.
+bool verify_by_journal(const fs::path& file, Report& report) {
+    std::error_code code;
+    if (!fs::is_regular_file(file, code)) return false;
+    check_finished(file);
+    const std::optional<Journal> journal = journal_of(file);
+    if (!journal) return false;
+    path_fact(report, "journal", "way back", journal->path);
+    Json done = Json::array();
+    for (const std::string& one : journal->what) done.push_back(as_utf8(one));
+    for (const std::string& one : journal->what) report.fact("done", "done", escaped(one), done);
+    report.good("as-made", fmt::format("{} is still what was made, where that wrote.", shown(file)));
+    return true;
+}
+
 void verify_receipt(const std::string& name, const Context& context, Report& report) {
-    const std::filesystem::path file = file_of_receipt(name);
-    if (const auto by_kits = receipt_of(file); by_kits && by_kits->kits)
-        return verify_kit_receipt(file, *by_kits, context, report);
-    const Receipt receipt = read_receipt(receipt_path(file));
-    path_fact(report, "receipt", "receipt", receipt_path(file));
+    const fs::path file = file_of_receipt(name);
+    const std::optional<Receipt> found = receipt_of(file);
+    if (!found && verify_by_journal(file, report)) return;
+    const Receipt receipt = found ? *found : read_receipt(receipt_path(file));  // which throws
+    std::error_code code;
+    if (fs::exists(receipt_path(file), code)) path_fact(report, "receipt", "receipt", receipt_path(file));
     report.fact("made_at", "made", escaped(receipt.time), as_utf8(receipt.time));
     const auto name_of = [](const ReceiptFile& f) {
         return f.path.empty() ? "what came through a pipe" : escaped(f.path);
     };
-    report.fact("made_of", "of", name_of(receipt.source), file_json(receipt.source.path, receipt.source.digests));
-    if (!receipt.part.empty()) report.fact("part", "changed part", escaped(receipt.part), as_utf8(receipt.part));
     Json made_by = Json::array(), steps = Json::array();
+    for (const ReceiptKit& kit : receipt.kits) made_by.push_back(file_json(kit.file.path, kit.file.digests));
+    for (const ReceiptKit& kit : receipt.kits)
+        report.fact("made_by", "by the kit", escaped(kit.name + (kit.version.empty() ? "" : " " + kit.version)),
+                    made_by);
+    for (const ReceiptSource& source : receipt.sources) {
+        const bool named = !source.edition.empty() && source.edition != "only";
+        const ReceiptFile& first = receipt.source().file;
+        report.fact("made_of", "of", name_of(source.file) + (named ? ", " + escaped(source.edition) : ""),
+                    file_json(first.path, first.digests));
+    }
+    if (!receipt.part.empty()) report.fact("part", "changed part", escaped(receipt.part), as_utf8(receipt.part));
     for (const ReceiptStep& done : receipt.steps) {
         if (done.read) made_by.push_back(file_json(done.read->path, done.read->digests));
         if (!is_patch(done)) steps.push_back(as_utf8(words_for(done.step)));
@@ -204,23 +229,24 @@ void verify_receipt(const std::string& name, const Context& context, Report& rep
     for (const ReceiptStep& done : receipt.steps)
         is_patch(done) ? report.fact("made_by", "by", name_of(*done.read), made_by)
                        : report.fact("done", "done", escaped(words_for(done.step)), steps);
-    const auto mismatches = compare_file(file, receipt.target.digests, context.progress);
+    const bool by_kits = !receipt.kits.empty();
+    const std::vector<std::string> wrong = not_as_made(receipt, file, context);
+    if (wrong.empty()) return report.good("as-made", fmt::format("{} is still what was made.", shown(file)));
+    const auto mismatches =
+        by_kits ? std::vector<DigestMismatch>() : compare_file(file, receipt.target().file.digests, context.progress);
     mismatch_facts(report, mismatches);
-    std::vector<std::string> others;
-    for (const Receipt::Beside& beside : receipt.beside)
-        if (!compare_file(path_from_receipt(beside.file.path, file.parent_path()), beside.file.digests,
-                          context.progress)
-                 .empty())
-            others.push_back(escaped(beside.file.path));
-    if (!others.empty()) {
-        report.list("beside", "beside it", others, others.size(), Json(others));
-        return report.bad("not-as-made", fmt::format("What was made beside {} is no longer as it was.", shown(file)));
+    if (mismatches.empty()) {
+        std::vector<std::string> lines(wrong.size());
+        std::transform(wrong.begin(), wrong.end(), lines.begin(), [](const std::string& one) { return escaped(one); });
+        report.list("found", "found", lines, 8, Json(lines));
     }
-    if (mismatches.empty()) return report.good("as-made", fmt::format("{} is still what was made.", shown(file)));
-    const bool restored = compare_file(file, receipt.source.digests, context.progress).empty();
-    if (restored) report.fact("is_source", "found", "the file is the source again: something has restored it", true);
-    report.next("to make it again, with the patch",
-                fmt::format("hotstitch renew {} PATCH", shell_file(receipt_path(file).string())));
+    if (mismatches.empty() && !by_kits)
+        return report.bad("not-as-made", fmt::format("What was made beside {} is no longer as it was.", shown(file)));
+    if (!by_kits && compare_file(file, receipt.source().file.digests, context.progress).empty())
+        report.fact("is_source", "found", "the file is the source again: something has restored it", true);
+    if (!by_kits)
+        report.next("to make it again, with the patch",
+                    fmt::format("hotstitch renew {} PATCH", shell_file(receipt_path(file).string())));
     report.bad("not-as-made", fmt::format("{} is no longer what was made.", shown(file)));
 }
 

@@ -220,6 +220,8 @@ public:
 
     /// Whether a folder with the very same content stands there: then it is left as it is.
     bool stands_already();
+    /// The name that the folder which will be replaced is going to have; nothing when no backup is wanted or needed.
+    std::optional<std::filesystem::path> keep_backup();
     /// Everything is on the disk then. Throws Error(exists) for a folder with other content that may not be replaced.
     void flush();
     /// Puts it into its place; a folder that was there gets a backup's name, which is returned.
@@ -352,6 +354,12 @@ HOTSTITCH_EXPORT std::optional<std::filesystem::path> put_backup_back(const std:
                                                                       const FileStamp& backup_was,
                                                                       const std::filesystem::path& file,
                                                                       const FileStamp& file_was, bool keep_replaced);
+
+/// Two folders have each other's names from now on; false where the file system cannot do that at once. Throws
+/// Error(io).
+HOTSTITCH_EXPORT bool change_places(const std::filesystem::path& one, const std::filesystem::path& other);
+/// The backup of a file or folder stands at its place again, which is free. Throws Error(io).
+HOTSTITCH_EXPORT void put_back(const std::filesystem::path& backup, const std::filesystem::path& place);
 
 /// Removes the file if it still is as it was; when `keep`, it only gets a backup's name, which is returned.
 /// Throws Error(io).

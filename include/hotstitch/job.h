@@ -151,6 +151,15 @@ private:
     std::unique_ptr<State> state_;
 };
 
+/// The receipt of what was made: beside its first output or, of a folder that was changed in place, in its way back;
+/// nothing where there is none. Throws what reading it throws.
+HOTSTITCH_EXPORT std::optional<Receipt> receipt_of(const std::filesystem::path& output);
+
+/// What is no longer as it was made, for people; what was written beside an output included. `output`: the first one,
+/// or the folder that was changed in place.
+HOTSTITCH_EXPORT std::vector<std::string> not_as_made(const Receipt& receipt, const std::filesystem::path& output,
+                                                      const WorkOptions& options = {});
+
 enum class UndoOutcome {
     removed,          ///< the output is gone, the source untouched
     removed_already,  ///< it was gone before

@@ -94,8 +94,8 @@ struct KitBaseFound {
     /// sectors. `as_read`: the digests of it so read.
     std::optional<Representation> reading{};
     Digests as_read{};
-    std::filesystem::path folder{};                ///< of a folder on the disk
-    std::shared_ptr<const Container> container{};  ///< of a folder that is an archive or a disc
+    std::filesystem::path folder{};  ///< of a folder on the disk
+    Listing container{};             ///< of a folder that is an archive or a disc
     explicit operator bool() const noexcept { return !edition.empty(); }
 };
 
@@ -242,14 +242,6 @@ HOTSTITCH_EXPORT KitCreateResult create_kit(const KitCreateRequest& request, con
 /// throws.
 HOTSTITCH_EXPORT SharedBytes count_kit_shared(const KitInput& kit, const std::vector<KitBaseFound>& bases,
                                               const WorkOptions& options = {});
-
-/// The receipt of what kits made: beside its first output or, of a folder that was changed in place, in its way back;
-/// nothing where there is none. Throws what reading it throws.
-HOTSTITCH_EXPORT std::optional<Receipt> receipt_of(const std::filesystem::path& output);
-
-/// What is no longer as kits made it, for people. `folder`: that the receipt lies in. REQUIRES receipt.kits.
-HOTSTITCH_EXPORT std::vector<std::string> not_as_made(const Receipt& receipt, const std::filesystem::path& folder,
-                                                      const WorkOptions& options = {});
 
 /// What applying newer kits to the bases of a receipt comes to. `receipt`: it, or its output. Throws Error(io, usage)
 /// where receipt_of() has none, or one of patches.

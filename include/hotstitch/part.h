@@ -167,6 +167,24 @@ HOTSTITCH_EXPORT Limits limits_inside(const Limits& limits, const ByteSource& fi
 /// (a cue sheet that names it) says so here.
 using OpenOutermost = std::function<std::unique_ptr<Container>(const ByteSource& file, const Limits& limits)>;
 
+/// A file opened into its parts, together with the file: what is held of either keeps both. Copies are the same one.
+class HOTSTITCH_EXPORT Listing {
+public:
+    Listing() = default;
+    /// Null where the file has no parts that are known. Throws as open_container() does.
+    explicit Listing(SharedSource file, const Limits& limits = {}, const Progress& progress = {},
+                     const OpenOutermost& open = {});
+    explicit operator bool() const noexcept { return container_ != nullptr; }
+    const Container& operator*() const noexcept { return *container_; }
+    const Container* operator->() const noexcept { return container_.get(); }
+    /// content_of(), which owns what it reads.
+    SharedSource content(const Part& part, const Limits& limits = {}) const;
+
+private:
+    SharedSource file_;
+    std::shared_ptr<const Container> container_;  ///< which reads the file
+};
+
 /// What the names lead to, from the outside in; no name: the file itself. Owns what it reads; null where there is no
 /// such part. `limits` become those of what is inside. Throws what part_by_name() and content_of() throw.
 HOTSTITCH_EXPORT SharedSource find_inside(SharedSource file, const std::vector<std::string>& names, Limits& limits,

@@ -28,30 +28,29 @@ struct FileIdentity {
     bool operator==(const FileIdentity&) const = default;
 };
 
-/// What kits made of which bases (kit.h); the receipt's target is then the first output, its source the first base.
-struct ReceiptKits {
-    struct Kit {
-        std::string name, version;
-        ReceiptFile file{};
-    };
-    struct Base {
-        std::string id, edition;
-        bool folder = false;
-        ReceiptFile file;  ///< of a folder: the size and checksum are those of a list of its files
-        std::optional<Representation> reading{};  ///< of the file, where it was not taken as it is
-        Digests as_read{};                        ///< of it so read
-    };
-    struct Output {
-        bool folder = false;
-        ReceiptFile file{};                      ///< of a folder, as above
-        std::vector<ReceiptFile> files{};        ///< of a folder
-        std::optional<FileIdentity> identity{};  ///< as it was put into place; of a folder, without a time
-    };
-    std::vector<Kit> kits;
-    std::vector<Base> bases;
-    std::vector<Output> outputs;
-    std::string root;                    ///< the folder that the outputs' names are below, relative to the receipt's
-    std::vector<std::string> folders{};  ///< that were made for the outputs, relative; the outermost first
+/// What something was made of: the base of a recipe, or one of the bases of kits.
+struct ReceiptSource {
+    ReceiptFile file{};  ///< of a folder: the size and checksum are those of a list of its files
+    bool folder = false;
+    std::string id{}, edition{};              ///< in a kit
+    std::optional<Representation> reading{};  ///< of the file, where it was not taken as it is
+    Digests as_read{};                        ///< of it so read, where a kit knows the base by them
+};
+
+/// What was made.
+struct ReceiptOutput {
+    ReceiptFile file{};  ///< of a folder, as above
+    bool folder = false;
+    bool beside = false;                     ///< written together with another that it belongs to: a cue sheet
+    std::vector<ReceiptFile> files{};        ///< of a folder
+    std::optional<FileIdentity> identity{};  ///< as it was put into place; of a folder, itself
+    /// What stood in its place and was replaced by it, as the backup beside it: the way back leads there.
+    std::optional<ReceiptFile> replaced{};
+};
+
+struct ReceiptKit {
+    std::string name, version;
+    ReceiptFile file{};
 };
 
 /// A step that was done.
@@ -61,31 +60,28 @@ struct ReceiptStep {
 };
 
 struct Receipt {
-    std::string time;  ///< UTC, "2026-11-23T09:41:00Z"
-    std::string tool;  ///< the version that wrote it
-    ReceiptFile source, target;
-    std::vector<ReceiptStep> steps;  ///< in the order done; none where kits made it
-    std::string part{};              ///< of the source, that the steps are about: its address; empty: all of it
-    std::optional<bool> mend{};      ///< as in Recipe
-    std::optional<Representation> representation;  ///< of the source, where it was not taken as it is
-    bool keeps_representation = false;             ///< the output was put back into it
-    bool in_place = false;                         ///< the output replaced the source
-    std::string backup;                            ///< the replaced source, relative; empty: none
-    /// What stood in the output's place and was replaced by it, as the backup beside it: the way back leads there.
-    std::optional<ReceiptFile> replaced{};
-    /// Written together with the output: a cue sheet, other files that it names.
-    struct Beside {
-        ReceiptFile file;
-        std::optional<FileIdentity> identity{};
-    };
-    std::vector<Beside> beside{};
+    std::string time{};                    ///< UTC, "2026-11-23T09:41:00Z"
+    std::string tool{};                    ///< the version that wrote it
+    std::vector<ReceiptSource> sources{};  ///< the base first; none where a kit has no bases
+    std::vector<ReceiptOutput> outputs{};  ///< at least one; the receipt lies beside the first
+    std::vector<ReceiptKit> kits{};        ///< where kits made it
+    std::vector<ReceiptStep> steps{};      ///< in the order done; none where kits made it
+    std::string part{};                    ///< of the source, that the steps are about: its address; empty: all of it
+    std::optional<bool> mend{};            ///< as in Recipe
+    bool keeps_representation = false;     ///< the output was put back into the source's
+    bool in_place = false;                 ///< the output replaced the source
+    std::string backup{};                  ///< the replaced source, relative; empty: none
     std::string journal{};  ///< the way back of a file that was changed where it lies, relative; empty: none
-    std::string reverse;    ///< a BPS patch from target to source, relative; empty: none
-    /// Of the output and of the reverse patch, as they were put into place.
-    std::optional<FileIdentity> target_identity, reverse_identity;
-    std::optional<ReceiptKits> kits{};  ///< where kits made it
+    std::string reverse{};  ///< a BPS patch from target to source, relative; empty: none
+    std::optional<FileIdentity> reverse_identity{};  ///< as it was put into place
+    std::string root{};  ///< the folder that the outputs' names are below, relative to the receipt's; kits only
+    std::vector<std::string> folders{};  ///< that were made for the outputs, relative; the outermost first
     /// Of what stood at this place before, the newest first: the way back goes on with them. Theirs are empty.
-    std::vector<Receipt> before;
+    std::vector<Receipt> before{};
+
+    const ReceiptSource& source() const { return sources.front(); }
+    const ReceiptOutput& target() const { return outputs.front(); }
+    ReceiptOutput& target() { return outputs.front(); }
 };
 
 /// The JSON text of a receipt, ending with a newline; names that are not UTF-8 stand in it as as_utf8() spells them.

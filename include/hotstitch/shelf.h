@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "hotstitch/digest.h"
+#include "hotstitch/error.h"
 #include "hotstitch/export.h"
 #include "hotstitch/inputs.h"
 
@@ -52,22 +53,26 @@ struct ShelfResult {
     std::vector<std::pair<std::string, std::string>> again{};  ///< not kept: the same as the second, which is there
     std::optional<std::filesystem::path> aside;                ///< where what nobody knew was kept
     bool stood_already = false;                                ///< what was asked for was in place
+    /// Why not all of it was done: a mod is for something else, or the original is not there as it was. What stood in
+    /// the game's place stands there; of mods, `kept` are those before that one.
+    std::optional<Error> refusal{};
 };
 
 /// Each call finds out by checksums what stands in the game's place; what the shelf does not know is never lost.
 class HOTSTITCH_EXPORT Shelf {
 public:
-    /// `game`: a file or folder. Throws Error(io), Error(damaged) for a shelf that is none.
+    /// `game`: a file, a folder, or the cue sheet of a disc, whose file is meant. Throws Error(io), Error(damaged) for
+    /// a shelf that is none.
     Shelf(const std::filesystem::path& game, WorkOptions options);
     ~Shelf();
 
     /// Reads the game once.
     ShelfState state() const;
     /// Patches, kits and modified copies, each held against the original first. One whose name is taken is a newer
-    /// version; the older one is kept as a backup. Throws Error(wrong_source) for one that is for something else.
+    /// version; the older one is kept as a backup.
     ShelfResult keep(const std::vector<std::string>& mods);
     /// These, in this order; none: the original. All or nothing. Throws Error(usage) for a name that is not there, or
-    /// patches together with kits; Error(wrong_source, wrong_target), and what applying throws.
+    /// patches together with kits; Error(wrong_target), and what applying throws.
     ShelfResult use(const std::vector<std::string>& names);
     /// What stands there now is the original from now on, after the game was updated. The old one is kept aside.
     ShelfResult adopt();

@@ -148,7 +148,7 @@ private:
 /// A disc's files by their names, where each stands in one piece.
 std::map<std::string, ByteRange> files_of(const ByteSource& disc, const Limits& limits) {
     std::map<std::string, ByteRange> files;
-    const auto container = open_container(disc, limits);
+    const Listing container(borrowed(disc), limits);
     if (!container || container->kind() != "disc") return files;
     container->visit([&](const Part& part, const ExtractPart&) {
         if (part.kind == "file" && part.offset && part.size && *part.offset + *part.size <= disc.size())

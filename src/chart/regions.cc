@@ -41,9 +41,9 @@ void Regions::add(const std::string& name, std::string_view kind, std::string_vi
 }
 
 void Regions::add_parts(const ByteSource& file, const Limits& limits) {
-    std::unique_ptr<Container> container;
+    Listing container;
     try {
-        container = open_container(file, limits);
+        container = Listing(borrowed(file), limits);
     } catch (const Error& error) {
         if (error.code() == ErrorCode::io || error.code() == ErrorCode::cancelled) throw;
         return;  // what is broken has no names

@@ -233,7 +233,7 @@ private:
         if (!source_.size || !source_.has_checksum() || !identify(file_).is("disc")) return false;
         std::string found;
         try {
-            const auto disc = open_container(file_, options_.limits, progress_);
+            const Listing disc(borrowed(file_), options_.limits, progress_);
             disc->visit([&](const Part& part, const ExtractPart&) {
                 if (part.kind != "file" || part.size != source_.size) return Flow::go_on;
                 const SharedSource content = disc->open(part);
@@ -331,7 +331,7 @@ private:
 
     /// Is what was packed the right file?
     void look_at_payload(const Identity& file) {
-        const auto container = open_container(file_, options_.limits, progress_);
+        const Listing container(borrowed(file_), options_.limits, progress_);
         MemorySink content;
         extract_part(*container, "content", content);
         if (!source_.empty() && is(source_, MemorySource(content.bytes())))

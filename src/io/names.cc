@@ -257,6 +257,12 @@ fs::path swap_name(const fs::path& path, const fs::path& fresh) {
     return path.parent_path() / fmt::format("{}{:016x}{}", temporary_prefix(path), mark, swap_suffix);
 }
 
+fs::path free_backup_name(const fs::path& file) {
+    std::error_code code;
+    for (int number = 1;; ++number)
+        if (fs::path name = backup_name(file, number); !fs::exists(fs::symlink_status(name, code))) return name;
+}
+
 fs::path rename_to_backup(const fs::path& path, const fs::path& as) {
     for (int number = 1;; ++number) {
         fs::path name = backup_name(as.empty() ? path : as, number);

@@ -44,6 +44,9 @@ std::filesystem::path rename_to_backup(const std::filesystem::path& path, const 
 /// Throws Error(io).
 std::filesystem::path make_backup(const std::filesystem::path& file, const std::filesystem::path& as = {});
 
+/// The name that a backup of it would get now.
+std::filesystem::path free_backup_name(const std::filesystem::path& file);
+
 /// As long as any backup's name gets.
 std::filesystem::path longest_backup_name(const std::filesystem::path& file);
 

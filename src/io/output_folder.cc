@@ -24,7 +24,7 @@ struct OutputFolder::State {
     std::vector<fs::path> folders;  ///< made for this one
     std::optional<FolderWriter> writer;
     std::optional<bool> stands_already;
-    std::optional<fs::path> backup;
+    std::optional<fs::path> backup, wanted_backup;
     std::optional<FolderStamps> as_seen;
     std::string temporary_name;
     bool placed = false, finished = false;
@@ -139,6 +139,15 @@ bool OutputFolder::stands_already() {
     return *s.stands_already;
 }
 
+std::optional<fs::path> OutputFolder::keep_backup() {
+    State& s = *state_;
+    std::error_code code;
+    if (!s.wanted_backup && !s.backup && s.replace == Replace::keep_backup && fs::exists(s.path, code) &&
+        !stands_already())
+        s.wanted_backup = free_backup_name(s.path);
+    return s.backup ? s.backup : s.wanted_backup;
+}
+
 void OutputFolder::flush() {
     if (stands_already()) return;
     state_->writer->flush();
@@ -193,7 +202,7 @@ void OutputFolder::State::change_places() {
         }
     }
     try {
-        backup = rename_to_backup(swap, path);
+        backup = wanted_backup && rename_to_new(swap, *wanted_backup) ? *wanted_backup : rename_to_backup(swap, path);
         temporary.clear();
     } catch (const Error&) {
         if (exchange(swap, path)) {
@@ -282,6 +291,20 @@ FolderStamps stamps_below(const fs::path& folder) {
 void remove_folder(const fs::path& named, const FolderStamps& as_seen) {
     const fs::path folder = resolved(named);
     remove_at_once(folder, folder, as_seen);
+}
+
+bool change_places(const fs::path& one, const fs::path& other) {
+    if (!exchange(one, other)) {
+        if (errno == EINVAL || errno == ENOSYS) return false;
+        throw system_error("put back", one);
+    }
+    sync_folder(one.parent_path());
+    return true;
+}
+
+void put_back(const fs::path& backup, const fs::path& place) {
+    if (!rename_to_new(backup, place)) throw system_error("put back", backup);
+    sync_folder(place.parent_path());
 }
 
 std::uint64_t other_names_of(const fs::path& file) noexcept {

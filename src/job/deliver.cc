@@ -112,8 +112,9 @@ void Job::State::refuse_read(const fs::path& output) const {
 }
 
 Receipt Job::State::receipt_for(const fs::path& folder) const {
-    Receipt receipt;
+    Receipt receipt{.sources = std::vector<ReceiptSource>(1), .outputs = std::vector<ReceiptOutput>(1)};
     if (!recipe.to.receipt) return receipt;
+    ReceiptSource& base = receipt.sources.front();
     const auto in_folder = [&](const InputFile& opened) {
         return receipt_file(opened, folder, recipe.to.digests, work.progress);
     };
@@ -137,11 +138,11 @@ Receipt Job::State::receipt_for(const fs::path& folder) const {
     receipt.part = inside;
     receipt.mend = recipe.mend;
     if (stages.empty()) return receipt;
-    receipt.representation = stages.front().representation;
-    receipt.keeps_representation = keeps_form && receipt.representation.has_value();
+    base.reading = stages.front().representation;
+    receipt.keeps_representation = keeps_form && base.reading.has_value();
     if (around) return receipt;
-    if (!receipt.representation) receipt.source.digests = stages.front().made.fit.source;
-    if (!outcome.output && is_patches_alone()) receipt.target.digests = outcome.patched;
+    if (!base.reading) base.file.digests = stages.front().made.fit.source;
+    if (!outcome.output && is_patches_alone()) receipt.target().file.digests = outcome.patched;
     return receipt;
 }
 
@@ -241,13 +242,13 @@ void Job::State::deliver_working(const fs::path& path) {
     DigestingSink output(delivery.output(), delivery.wanted_of(working.file->size(work)));
     Receipt receipt = receipt_for(really_absolute(path).parent_path());
     if (change != nullptr)
-        receipt.source.digests = write_changed(file(), ChangedSource(file(), *change),
-                                               delivery.wanted_of(file().size()), output, work.progress);
+        receipt.sources.front().file.digests = write_changed(file(), ChangedSource(file(), *change),
+                                                             delivery.wanted_of(file().size()), output, work.progress);
     else
         working.file->write(output, work);
     const std::optional<fs::path> sheet = add_sheet(delivery);
     outcome.output = output.finish();
-    receipt.target.digests = *outcome.output;
+    receipt.target().file.digests = *outcome.output;
     outcome.delivered = delivery.finish(std::move(receipt));
     outcome.delivered.sheet = sheet;
 }
@@ -304,12 +305,14 @@ bool Job::State::deliver_by_journal(const fs::path& named) {
     if (with_receipt) {
         receipt = receipt_for(path.parent_path());
         receipt.time = time_now(), receipt.tool = version();
-        receipt.source = receipt_file(file(), path.parent_path(), place.digests, work.progress, receipt.source.digests);
+        ReceiptFile& base = receipt.sources.front().file;
+        base = receipt_file(file(), path.parent_path(), place.digests, work.progress, base.digests);
         // What the patches make is known; what further steps make of it is not.
         const Digests made = is_patches_alone() ? outcome.output.value_or(outcome.patched) : Digests{};
-        receipt.target = {path.filename().string(),
-                          hotstitch::receipt_digests(*working.file->now(work), place.digests, work.progress, made)};
-        if (!is_patches_alone()) outcome.output = receipt.target.digests;
+        receipt.target().file = {
+            path.filename().string(),
+            hotstitch::receipt_digests(*working.file->now(work), place.digests, work.progress, made)};
+        if (!is_patches_alone()) outcome.output = receipt.target().file.digests;
         receipt.in_place = true;
         receipt.before = earlier_receipts(present, receipt);
     }
@@ -325,7 +328,7 @@ bool Job::State::deliver_by_journal(const fs::path& named) {
     if (!with_receipt) return true;
     // Stopped before this, the journal alone is the way back.
     if (outcome.delivered.journal) receipt.journal = outcome.delivered.journal->filename().string();
-    receipt.target_identity = identity_of(*stamp_of(path));
+    receipt.target().identity = identity_of(*stamp_of(path));
     outcome.delivered.receipt =
         write_file(receipt_path(path), {.replace = Replace::without_backup}, receipt_to_json(receipt), work.progress)
             .path;

@@ -5,6 +5,7 @@
 #include "hotstitch/create.h"
 #include "hotstitch/error.h"
 #include "hotstitch/version.h"
+#include "job/as_made.h"
 #include "job/receipts.h"
 
 namespace hotstitch {
@@ -51,13 +52,14 @@ void Delivery::make_reverse(const ByteSource& made, Receipt& receipt, Delivered&
 
 /// Whether the very bytes that a receipt tells of are made once more: the way back then leads past them.
 bool Delivery::is_made_again(const Receipt& receipt) const {
-    return present_ && receipt.replaced && compare(present_->target.digests, receipt.target.digests).empty() &&
-           compare(receipt.replaced->digests, receipt.target.digests).empty();
+    const ReceiptOutput& made = receipt.target();
+    return present_ && made.replaced && compare(present_->target().file.digests, made.file.digests).empty() &&
+           compare(made.replaced->digests, made.file.digests).empty();
 }
 
 /// What the way back goes on with after this change.
 std::vector<Receipt> Delivery::earlier(const Receipt& receipt) const {
-    if (!present_ || (!options_.in_place && !receipt.replaced)) return {};
+    if (!present_ || (!options_.in_place && !receipt.target().replaced)) return {};
     std::vector<Receipt> all = present_->before;
     if (is_made_again(receipt)) return all;
     if (options_.renews == nullptr && options_.in_place) return earlier_receipts(present_, receipt);
@@ -70,22 +72,24 @@ void Delivery::complete(Receipt& receipt, const ByteSource& made) const {
     const fs::path& output = output_->path();
     receipt.time = time_now();
     receipt.tool = version();
-    receipt.source =
-        receipt_file(source_, output.parent_path(), options_.digests, work_.progress, receipt.source.digests);
-    receipt.target = {output.filename().string(),
-                      receipt_digests(made, options_.digests, work_.progress, receipt.target.digests)};
-    receipt.target_identity = identity_of(output_->settle());
+    ReceiptFile& source = receipt.sources.front().file;
+    source = receipt_file(source_, output.parent_path(), options_.digests, work_.progress, source.digests);
+    ReceiptOutput& target = receipt.target();
+    target.file = {output.filename().string(),
+                   receipt_digests(made, options_.digests, work_.progress, target.file.digests)};
+    target.identity = identity_of(output_->settle());
     receipt.in_place = options_.in_place || (options_.renews != nullptr && options_.renews->in_place);
     const fs::path folder = really_absolute(output.parent_path());
     for (auto* const file : beside_) {
         const fs::path path = file->path().lexically_relative(folder);
         if (file->stands_already()) continue;
-        receipt.beside.push_back({{(path.empty() ? file->path() : path).string(),
-                                   receipt_digests(WrittenSource(*file), options_.digests, work_.progress)},
-                                  identity_of(file->settle())});
+        receipt.outputs.push_back({.file = {(path.empty() ? file->path() : path).string(),
+                                            receipt_digests(WrittenSource(*file), options_.digests, work_.progress)},
+                                   .beside = true,
+                                   .identity = identity_of(file->settle())});
     }
     receipt.before = earlier(receipt);
-    if (is_made_again(receipt)) receipt.replaced = present_->replaced;
+    if (is_made_again(receipt)) receipt.target().replaced = present_->target().replaced;
 }
 
 DigestChoice Delivery::wanted_of(std::uint64_t size) const noexcept {
@@ -105,8 +109,7 @@ Delivered Delivery::finish(Receipt receipt) {
     const WrittenSource made(*output_);
     delivered.backup = output_->keep_backup();
     if (delivered.backup && receipt_ != nullptr && (!options_.in_place || options_.renews != nullptr))
-        receipt.replaced = {delivered.backup->filename().string(),
-                            receipt_digests(InputFile(*delivered.backup), options_.digests, work_.progress)};
+        receipt.target().replaced = replaced_in_receipt(*delivered.backup, options_.digests, work_.progress);
     if (options_.renews != nullptr)
         receipt.backup = options_.renews->backup;
     else if (options_.in_place && delivered.backup)

@@ -183,7 +183,7 @@ bool Job::State::is_unchecked(const ApplyStage& stage) const {
 void Job::State::refuse_implausible() {
     const ApplyStage& stage = stages.front();
     if (recipe.allow_source || !is_unchecked(stage)) return;
-    std::optional<Representation> reading = renews ? renews->representation : std::nullopt;
+    std::optional<Representation> reading = renews ? renews->source().reading : std::nullopt;
     if (!reading && !recipe.as_is)
         if (const auto& opinion = trial_of(stage).opinion; opinion && opinion->sure()) reading = opinion->reading;
     auto diagnosis = implausible_source(*stage.reader, *source, source->path().filename().string(), reading);

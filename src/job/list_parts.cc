@@ -83,10 +83,10 @@ private:
         }
         const ByteSource& content = *direct;
         if (request_.digests) row.digests = digest(content, available({.crc32 = true, .sha1 = true}));
-        std::unique_ptr<Container> inner;
+        Listing inner;
         try {
             const Limits inside = file != nullptr ? limits_inside(limits, *file, row.part.name) : limits;
-            inner = open_container(content, inside, options_.progress);
+            inner = Listing(direct, inside, options_.progress);
             if (inner) row.holds = inner->title();
             const std::string prefix = row.address + ":";
             if (keep) rows_.push_back(std::move(row));

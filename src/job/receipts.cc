@@ -144,8 +144,9 @@ std::vector<Receipt> earlier_receipts(const std::optional<Receipt>& present, con
     if (!present) return {};
     std::vector<Receipt> all = present->before;
     // A receipt of a change that was stopped before it was done: the file is still what it was made of.
-    const bool undone = present->in_place && compare(present->source.digests, now.source.digests).empty() &&
-                        !compare(present->target.digests, now.source.digests).empty();
+    const bool undone = present->in_place && !present->sources.empty() &&
+                        compare(present->source().file.digests, now.source().file.digests).empty() &&
+                        !compare(present->target().file.digests, now.source().file.digests).empty();
     if (undone) return all;
     all.insert(all.begin(), *present);
     all.front().before.clear();
@@ -182,7 +183,7 @@ std::optional<Receipt> receipt_beside(const fs::path& output) {
     try {
         if (fs::is_regular_file(status)) {
             Receipt receipt = read_receipt(path);
-            if (receipt.target.path == output.filename().string()) return receipt;
+            if (receipt.target().file.path == output.filename().string()) return receipt;
         }
     } catch (const Error&) {  // damaged or not readable: not ours to replace
     }

@@ -56,19 +56,19 @@ RenewPlan plan_renewal(const fs::path& named, const std::vector<std::string>& pa
                                           ? "the source was replaced and no backup of it was kept"
                                           : "the source was changed where it lies, so it stands nowhere any more")
             .hint("undo first, then apply the newer patch");
-    if (!receipt.in_place && receipt.source.path.empty())
+    if (!receipt.in_place && receipt.source().file.path.empty())
         throw Error(ErrorCode::usage, "the source came through a pipe, so it cannot be taken again")
             .hint("save it as a file, and use apply");
     const fs::path source =
-        receipt.in_place ? path_beside(receipt.backup, folder) : path_from_receipt(receipt.source.path, folder);
-    must_be(source, receipt.source.digests, ErrorCode::wrong_source,
+        receipt.in_place ? path_beside(receipt.backup, folder) : path_from_receipt(receipt.source().file.path, folder);
+    must_be(source, receipt.source().file.digests, ErrorCode::wrong_source,
             "the source that the receipt names is not there as it was", "find the source again and use apply",
             options.progress);
     // A receipt may come from anybody.
-    if (receipt.representation && receipt.representation->bytes > receipt.source.digests.size)
-        receipt.representation.reset();
+    if (auto& reading = receipt.sources.front().reading; reading && reading->bytes > receipt.source().file.digests.size)
+        reading.reset();
     RenewPlan plan;
-    plan.output_changed = !compare_file(file, receipt.target.digests, options.progress).empty();
+    plan.output_changed = !compare_file(file, receipt.target().file.digests, options.progress).empty();
     plan.recipe.base = joined_address(source.string(), receipt.part);
     plan.recipe.steps = steps_again(receipt, folder, patches);
     plan.recipe.to.file = file.string();

@@ -35,7 +35,7 @@ std::optional<std::string> sheet_naming(const std::filesystem::path& sheet, cons
 /// How a file is opened that a sheet may have named.
 OpenOutermost tracks_of(const InputFile& file, const WorkOptions& work);
 
-/// As open_container(); of a file that a sheet has named, the sheet's tracks too.
+/// The parts of a file; of a file that a sheet has named, the sheet's tracks too.
 std::unique_ptr<Container> open_with_tracks(const InputFile& file, const ByteSource& content, const WorkOptions& work);
 
 }  // namespace hotstitch

@@ -56,8 +56,8 @@ void Job::State::make_stage(ApplyStage& stage, const ByteSource& file, ByteSink&
 /// one like any other.
 bool Job::State::make_as_before(ApplyStage& stage, const ByteSource& file, ByteSink& target,
                                 const ApplyOptions& options) {
-    if (!renews || !renews->representation) return false;
-    stage.representation = renews->representation;
+    if (!renews || !renews->source().reading) return false;
+    stage.representation = renews->source().reading;
     try {
         make_as_read(stage, file, target, options);
         return true;

@@ -7,8 +7,8 @@
 
 namespace hotstitch {
 
-std::unique_ptr<Container> StepHost::open_outermost(const ByteSource& file) const {
-    return outermost ? outermost(file, work.limits) : open_container(file, work.limits, work.progress);
+Listing StepHost::open_outermost(const SharedSource& file) const {
+    return Listing(file, work.limits, work.progress, outermost);
 }
 
 WorkingFile& StepContext::target() {

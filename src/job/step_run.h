@@ -41,7 +41,7 @@ public:
     }
 
     /// The base as a container; null: it has no parts.
-    std::unique_ptr<Container> open_outermost(const ByteSource& file) const;
+    Listing open_outermost(const SharedSource& file) const;
 
     WorkOptions work;
     OpenOutermost outermost{};  ///< how a file is opened that a sheet has named

@@ -178,9 +178,9 @@ Tree read_tree(const fs::path& folder) {
     return tree;
 }
 
-Tree read_tree(const Container& container, const Limits& limits) {
+Tree read_tree(const Listing& container, const Limits& limits) {
     Tree tree;
-    for (const Part& part : container.parts()) {
+    for (const Part& part : container->parts()) {
         if (part.kind == "link") continue;  // which has no content to be read
         if (const std::string why = why_unsafe(part.name); !why.empty() && why.find("system") == std::string::npos)
             throw Error(ErrorCode::damaged, why).found(part.name);
@@ -188,7 +188,7 @@ Tree read_tree(const Container& container, const Limits& limits) {
             tree.try_emplace(above, TreeEntry{.kind = TreeEntry::Kind::folder});
         TreeEntry row;
         row.size = part.size.value_or(0);
-        row.open = [&container, part, limits] { return content_of(container, part, limits); };
+        row.open = [container, part, limits] { return container.content(part, limits); };
         tree.insert_or_assign(part.name, std::move(row));
     }
     return tree;

@@ -71,7 +71,7 @@ using Tree = std::map<std::string, TreeEntry>;  ///< by path, with '/'
 /// Everything in a folder. Throws Error(io), Error(refused) for a link that leads out of it, or a device.
 Tree read_tree(const std::filesystem::path& folder);
 /// The files of an archive or a disc; it has to outlive the tree.
-Tree read_tree(const Container& container, const Limits& limits);
+Tree read_tree(const Listing& container, const Limits& limits);
 
 /// Size and checksum of a list of files: what a folder is known by.
 struct TreeRow {
@@ -98,8 +98,7 @@ struct WorkingBase {
     std::shared_ptr<WorkingFile> file{};       ///< of a file, as it was read
     std::optional<Representation> reading{};   ///< in which `input` is read, where not as it is
     std::filesystem::path folder{};            ///< of a folder on the disk
-    std::shared_ptr<const Container> container{};
-    Tree tree{}, original{};  ///< of a folder
+    Tree tree{}, original{};                   ///< of a folder
     bool is_folder() const noexcept { return file == nullptr; }
 };
 

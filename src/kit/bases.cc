@@ -86,7 +86,7 @@ private:
     }
 
     void look_at_folder(const std::string& address) {
-        if (wants_folders()) try_as_folder(address, open_folder(address), address);
+        if (wants_folders()) try_as_folder(address, {}, address);
         if (!wants_files()) return;
         std::size_t looked_at = 0;
         for (const fs::path& path : files_below(address)) {
@@ -104,22 +104,17 @@ private:
         if (!is_archive(*file)) {
             offer(address, file, true);
             if (all_found()) return;
-            std::shared_ptr<const Container> container;
-            passing_over([&] { container = open_container(*file, work_.limits, work_.progress); });
+            Listing container;
+            passing_over([&] { container = Listing(file, work_.limits, work_.progress); });
             if (!container) return;
-            if (wants_folders())
-                try_as_folder(address,
-                              std::shared_ptr<const Container>(container.get(), [container, file](const Container*) {}),
-                              {});
+            if (wants_folders()) try_as_folder(address, container, {});
             look_into(address, *file, *container);
             return;
         }
         offer(address, file, false);
         look_into(address, *file);
         if (!wants_folders()) return;
-        const std::shared_ptr<const Container> container = open_container(*file, work_.limits, work_.progress);
-        try_as_folder(address,
-                      std::shared_ptr<const Container>(container.get(), [container, file](const Container*) {}), {});
+        try_as_folder(address, Listing(file, work_.limits, work_.progress), {});
     }
 
     /// One pass over an archive.
@@ -247,13 +242,12 @@ private:
     }
 
     /// `folder`: on the disk; empty: the container is of a file.
-    void try_as_folder(const std::string& address, const std::shared_ptr<const Container>& container,
-                       const fs::path& folder) {
+    void try_as_folder(const std::string& address, const Listing& container, const fs::path& folder) {
         for (KitBaseFound& one : found_) {
             if (one || !one.base->folder) continue;
             std::string why;
             for (const KitEdition& edition : one.base->any) {
-                why = why_not(*container, folder, edition);
+                why = why_not(container, folder, edition);
                 if (!why.empty()) continue;
                 one.edition = edition.name, one.address = address, one.folder = folder;
                 if (folder.empty()) one.container = container;
@@ -264,7 +258,7 @@ private:
     }
 
     /// Why a folder is not an edition; empty: it is.
-    std::string why_not(const Container& container, const fs::path& folder, const KitEdition& edition) const {
+    std::string why_not(const Listing& container, const fs::path& folder, const KitEdition& edition) const {
         std::optional<std::map<std::string, Part>> parts;
         for (const auto& [name, wanted] : edition.files) try {
                 SharedSource file;
@@ -275,11 +269,11 @@ private:
                 } else {
                     if (!parts) {
                         parts.emplace();
-                        for (const Part& part : container.parts()) parts->emplace(part.name, part);
+                        for (const Part& part : container->parts()) parts->emplace(part.name, part);
                     }
                     const auto found = parts->find(name);
                     if (found == parts->end()) return fmt::format("it has no {}", name);
-                    file = content_of(container, found->second, work_.limits);
+                    file = container.content(found->second, work_.limits);
                 }
                 if (wanted.size && *wanted.size != file->size())
                     return fmt::format("{} has {} instead of {}", name, counted(file->size(), "byte", "bytes"),

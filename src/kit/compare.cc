@@ -163,15 +163,9 @@ private:
         return files;
     }
 
-    /// It reads the container's file, which it keeps.
-    SharedSource opened(const Container& container, const Part& part, const SharedSource& file) const {
-        const SharedSource inner = content_of(container, part, options_.work.limits);
-        return SharedSource(inner.get(), [inner, file](const ByteSource*) {});
-    }
-
     std::optional<Found> by_parts(const SharedSource& before, const SharedSource& after, const std::string& at,
                                   const Limits& limits, std::size_t depth) {
-        const auto old_one = open_container(*before, limits), new_one = open_container(*after, limits);
+        const Listing old_one(before, limits), new_one(after, limits);
         if (!old_one || !new_one || old_one->kind() != new_one->kind() || !has_files(*old_one)) return std::nullopt;
         const auto old_files = files_of(*old_one), new_files = files_of(*new_one);
         if (old_files.empty() || new_files.empty()) return std::nullopt;
@@ -185,10 +179,10 @@ private:
             if (done) all.add(FoundStep{.step = {.does = step::Remove{}, .at = inside_of(at, name)}});
         }
         for (const auto& [name, part] : new_files) {
-            const SharedSource content = opened(*new_one, part, after);
+            const SharedSource content = new_one.content(part, options_.work.limits);
             const auto there = old_files.find(name);
             const bool was = there != old_files.end();
-            const SharedSource old_content = was ? opened(*old_one, there->second, before) : nullptr;
+            const SharedSource old_content = was ? old_one.content(there->second, options_.work.limits) : nullptr;
             if (was && are_same(*old_content, *content)) continue;
             // What the steps so far have changed of it as well, follows from them: no step of its own.
             if (was && !all.steps.empty() && !is_as_before(made, limits, name, *old_content)) continue;
@@ -202,7 +196,7 @@ private:
             if (!done) continue;
             all.add(
                 was ? file(old_content, content, inside_of(at, name), limits_inside(limits, *before, name), depth + 1)
-                    : added(*old_one, before, content, at, name));
+                    : added(old_one, content, at, name));
         }
         if (all.steps.empty()) return std::nullopt;
         // Directories may have been laid out otherwise.
@@ -220,17 +214,17 @@ private:
     bool is_as_before(WorkingFile& made, const Limits& limits, const std::string& name,
                       const ByteSource& old_content) const {
         const SharedSource now = made.now(options_.work);
-        const auto container = open_container(*now, limits);
-        return container && are_same(*content_of(*container, find_part(*container, name), limits), old_content);
+        const Listing container(now, limits);
+        return container && are_same(*container.content(find_part(*container, name), limits), old_content);
     }
 
     /// A new file in a container: one that was there under another name, or new content.
-    Found added(const Container& container, const SharedSource& before, const SharedSource& content,
-                const std::string& at, const std::string& name) const {
+    Found added(const Listing& container, const SharedSource& content, const std::string& at,
+                const std::string& name) const {
         std::string from;
-        for (const auto& [other, part] : files_of(container)) {
+        for (const auto& [other, part] : files_of(*container)) {
             if (part.size != content->size() || content->size() == 0) continue;
-            if (!are_same(*opened(container, part, before), *content)) continue;
+            if (!are_same(*container.content(part, options_.work.limits), *content)) continue;
             from = inside_of(at, other);
             break;
         }
@@ -245,7 +239,7 @@ private:
     bool put_into(WorkingFile& made, const Limits& limits,
                   const std::function<ChangeList(const Container&, const PutOptions&)>& change) const {
         const SharedSource now = made.now(options_.work);
-        const auto container = open_container(*now, limits);
+        const Listing container(now, limits);
         if (!container) return false;
         PutOptions options;
         options.add = true;

@@ -13,7 +13,7 @@
 #include "hotstitch/transaction.h"
 #include "hotstitch/version.h"
 #include "hotstitch/words.h"
-#include "job/kit_receipts.h"
+#include "job/as_made.h"
 #include "job/receipts.h"
 #include "kit/state.h"
 #include "source/digesting_sink.h"
@@ -43,14 +43,14 @@ Receipt receipt_for(const KitJob::State& state, const fs::path& first) {
     Receipt receipt;
     const fs::path folder = really_absolute(first).parent_path();
     receipt.time = time_now(), receipt.tool = version();
-    ReceiptKits& kits = receipt.kits.emplace();
-    kits.root = path_for_receipt(state.root.empty() ? fs::path(".") : state.root, folder);
+    receipt.root = path_for_receipt(state.root.empty() ? fs::path(".") : state.root, folder);
     for (std::size_t i = 0; i < state.kits.size(); ++i) {
         const KitInput& kit = state.kits[i];
-        kits.kits.push_back({kit.kit().name, kit.kit().version, {path_for_receipt(kit.path(), folder), kit.digests()}});
+        receipt.kits.push_back(
+            {kit.kit().name, kit.kit().version, {path_for_receipt(kit.path(), folder), kit.digests()}});
         for (const KitBaseFound& found : state.bases[i]) {
             if (!found) continue;
-            ReceiptKits::Base base{found.base->id, found.edition, found.base->folder, {}};
+            ReceiptSource base{.folder = found.base->folder, .id = found.base->id, .edition = found.edition};
             const WorkingBase& working = *state.ways[i].bases.at(found.base->id);
             // An archive stands for what lies in it: its own place is the first part of the address. A sheet stands
             // for the file that it names.
@@ -63,12 +63,15 @@ Receipt receipt_for(const KitJob::State& state, const fs::path& first) {
                 base.file.digests = joined(base.file.digests, digest(*working.input, {}, state.work.progress));
             base.file.digests.size = base.file.digests.size.value_or(0);
             base.reading = found.reading, base.as_read = found.as_read;
-            const bool known = std::any_of(kits.bases.begin(), kits.bases.end(),
+            const bool known = std::any_of(receipt.sources.begin(), receipt.sources.end(),
                                            [&](const auto& other) { return other.file.path == base.file.path; });
-            if (!known) kits.bases.push_back(std::move(base));
+            if (!known) receipt.sources.push_back(std::move(base));
         }
     }
-    receipt.source = kits.bases.empty() ? kits.kits.front().file : kits.bases.front().file;
+    // What is changed in its own place is the source that the way back leads to.
+    const std::string own = path_for_receipt(first, folder);
+    std::stable_partition(receipt.sources.begin(), receipt.sources.end(),
+                          [&](const ReceiptSource& source) { return source.file.path == own; });
     return receipt;
 }
 
@@ -95,7 +98,7 @@ public:
 private:
     struct Made {
         KitMade told;
-        ReceiptKits::Output receipt;
+        ReceiptOutput receipt;
         OutputFile* file = nullptr;
         OutputFolder* folder = nullptr;
     };
@@ -115,14 +118,14 @@ private:
                 }
         }
         const KitOutputPlan& planned = state_.plan->outputs.front();
-        if (!present_ || !present_->kits || present_->kits->kits.size() != 1 || state_.kits.size() != 1 ||
-            present_->kits->kits.front().name != state_.kits.front().kit().name)
+        if (!present_ || present_->kits.size() != 1 || state_.kits.size() != 1 ||
+            present_->kits.front().name != state_.kits.front().kit().name)
             return Replace::never;
-        for (const ReceiptKits::Output& output : present_->kits->outputs)
+        for (const ReceiptOutput& output : present_->outputs)
             if (path_from_receipt(output.file.path, really_absolute(planned.path).parent_path()) ==
                     really_absolute(path) &&
                 (seen_ = output.folder ? std::optional(stamps_below(path)) : std::nullopt,
-                 is_as_made(output, really_absolute(path), state_.work))) {
+                 differing(output, really_absolute(path), state_.work).empty())) {
                 ours_.emplace(really_absolute(path), output.file.digests);
                 return Replace::without_backup;
             }
@@ -131,12 +134,12 @@ private:
 
     /// What the older kit made goes, and is kept where it was changed since; anything else is somebody's own.
     Replace replace_renewed(const fs::path& path) {
-        for (const ReceiptKits::Output& output : state_.request.renews->kits->outputs) {
+        for (const ReceiptOutput& output : state_.request.renews->outputs) {
             if (path_from_receipt(output.file.path, really_absolute(state_.request.renews_in)) != really_absolute(path))
                 continue;
             seen_ = output.folder ? std::optional(stamps_below(path)) : std::nullopt;
-            if (is_as_made(output, really_absolute(path), state_.work)) return Replace::without_backup;
-            return Replace::keep_backup;
+            const bool is_as_made = differing(output, really_absolute(path), state_.work).empty();
+            return is_as_made ? Replace::without_backup : Replace::keep_backup;
         }
         return Replace::never;
     }
@@ -220,7 +223,8 @@ private:
             // Another version may make the same bytes: then that is said from now on.
             if (!all_stood || !there || !state_.is_ours(*there))
                 write_receipt(
-                    first, outputs_.file(receipt_file, {.replace = there ? Replace::without_backup : Replace::never}));
+                    first, there,
+                    outputs_.file(receipt_file, {.replace = there ? Replace::without_backup : Replace::never}));
         }
         if (state_.request.receipt) state_.result.receipt = receipt_file;
         outputs_.commit();
@@ -253,8 +257,8 @@ private:
         }
         std::error_code code;
         const auto keep = [&](const std::optional<Receipt>& former, const fs::path& in) {
-            if (!former || !former->kits) return;
-            for (const std::string& name : former->kits->folders)
+            if (!former) return;
+            for (const std::string& name : former->folders)
                 if (const fs::path path = path_from_receipt(name, in); fs::is_directory(path, code)) all.insert(path);
         };
         if (state_.request.renews) keep(state_.request.renews, really_absolute(state_.request.renews_in));
@@ -265,15 +269,26 @@ private:
         return names;
     }
 
-    void write_receipt(const fs::path& first, OutputFile& out) {
+    void write_receipt(const fs::path& first, const std::optional<Receipt>& present, OutputFile& out) {
         Receipt receipt = receipt_for(state_, first);
         const fs::path folder = first.parent_path();
-        receipt.kits->folders = made_folders(folder);
+        receipt.folders = made_folders(folder);
         for (Made& made : made_) {
             made.receipt.file = {path_for_receipt(made.told.path, folder), made.told.digests};
-            receipt.kits->outputs.push_back(made.receipt);
+            const auto backup = made.file != nullptr     ? made.file->keep_backup()
+                                : made.folder != nullptr ? made.folder->keep_backup()
+                                                         : std::nullopt;
+            if (backup)  // of a folder, its name from then on
+                made.receipt.replaced = {backup->filename().string(),
+                                         replaced_in_receipt(made.folder != nullptr ? made.told.path : *backup,
+                                                             state_.request.digests, state_.work.progress)
+                                             .digests};
+            receipt.outputs.push_back(made.receipt);
         }
-        receipt.target = {first.filename().string(), made_.front().told.digests};
+        if (state_.request.renews && really_absolute(state_.request.renews_in) == really_absolute(folder))
+            go_on_from(receipt, *state_.request.renews);
+        else if (present)
+            go_on_from(receipt, *present);
         out.write(bytes_of(receipt_to_json(receipt)));
     }
 

@@ -105,8 +105,7 @@ void change_file(KitJob::State& state, const KitOutputPlan& planned, WorkingBase
         base.file->write(out, work);
         check_output(state, planned, out.finish(), made);
     }
-    receipt.kits->outputs.push_back({.file = {input.path().filename().string(), made.digests}});
-    receipt.target.digests = made.digests;
+    receipt.outputs.push_back({.file = {input.path().filename().string(), made.digests}});
     const Delivered delivered = delivery.finish(std::move(receipt));
     made.stood_already = delivered.stood_already;
     made.backup = delivered.backup;
@@ -133,8 +132,7 @@ void change_in_folder(KitJob::State& state, const KitOutputPlan& planned, Workin
     const auto receipt = [&] {
         Receipt one = receipt_for(state, base.folder);
         one.in_place = true;
-        one.target = {base.folder.filename().string(), digests_of(base.tree)};
-        one.kits->outputs.push_back({.folder = true, .file = one.target});
+        one.outputs.push_back({.file = {base.folder.filename().string(), digests_of(base.tree)}, .folder = true});
         return receipt_to_json(one);
     };
     const fs::path way_back = Transaction(work.progress).in_place(base.folder, changes, receipt);

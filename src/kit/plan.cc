@@ -12,7 +12,7 @@
 #include "hotstitch/job.h"
 #include "hotstitch/transaction.h"
 #include "hotstitch/words.h"
-#include "job/kit_receipts.h"
+#include "job/as_made.h"
 #include "job/opened.h"
 #include "job/receipts.h"
 #include "kit/state.h"
@@ -129,7 +129,7 @@ void KitJob::State::undo_former() {
     if (!request.renews || !request.in_place) return;
     for (const KitInput& kit : kits)
         for (const KitBase& base : kit.kit().bases)
-            for (const ReceiptKits::Base& was : request.renews->kits->bases) {
+            for (const ReceiptSource& was : request.renews->sources) {
                 const auto is_it = [&](const KitEdition& edition) {
                     return compare(edition.digests, was.reading ? was.as_read : was.file.digests).empty();
                 };
@@ -277,9 +277,9 @@ void KitJob::State::refuse_unused() const {
 }
 
 bool KitJob::State::is_ours(const Receipt& receipt) const {
-    if (!receipt.kits || receipt.kits->kits.size() != kits.size()) return false;
+    if (receipt.kits.size() != kits.size()) return false;
     for (std::size_t i = 0; i < kits.size(); ++i)
-        if (!compare(receipt.kits->kits[i].file.digests, kits[i].digests()).empty()) return false;
+        if (!compare(receipt.kits[i].file.digests, kits[i].digests()).empty()) return false;
     return true;
 }
 
@@ -288,7 +288,7 @@ bool KitJob::State::is_made_in_place() const {
     if (!request.in_place || request.given.size() != 1) return false;
     const auto receipt = receipt_of(request.given.front());
     if (!receipt || !receipt->in_place || !is_ours(*receipt)) return false;
-    return not_as_made(*receipt, really_absolute(request.given.front()).parent_path(), work).empty();
+    return not_as_made(*receipt, really_absolute(request.given.front()), work).empty();
 }
 
 void KitJob::State::make_plan() {

@@ -4,7 +4,7 @@
 
 #include "hotstitch/error.h"
 #include "hotstitch/kit_jobs.h"
-#include "job/kit_receipts.h"
+#include "job/as_made.h"
 #include "job/receipts.h"
 
 namespace hotstitch {
@@ -21,7 +21,7 @@ KitRequest plan_kit_renewal(const fs::path& named, std::vector<std::string> newe
     // Stopped when what was made before had been undone: its receipt is kept.
     std::error_code code;
     if (!found && fs::exists(fs::symlink_status(renewal_path(file), code))) found = read_receipt(renewal_path(file));
-    if (!found || !found->kits)
+    if (!found || found->kits.empty())
         throw Error(found ? ErrorCode::usage : ErrorCode::io,
                     file.string() + (found ? " was not made by a kit" : " has no receipt"))
             .in("receipt")
@@ -34,12 +34,12 @@ KitRequest plan_kit_renewal(const fs::path& named, std::vector<std::string> newe
         return request;
     }
     KitRequest request;
-    for (const ReceiptKits::Base& base : receipt.kits->bases)
+    for (const ReceiptSource& base : receipt.sources)
         request.given.push_back(path_from_receipt(base.file.path, folder).string());
     request.kits = std::move(newer);
-    const fs::path root = path_from_receipt(receipt.kits->root, folder);
-    const ReceiptKits::Output* const first = receipt.kits->outputs.empty() ? nullptr : &receipt.kits->outputs.front();
-    const bool proven = first != nullptr && is_proven(*first, path_from_receipt(first->file.path, folder));
+    const fs::path root = path_from_receipt(receipt.root, folder);
+    const ReceiptOutput& first = receipt.target();
+    const bool proven = is_proven(first, path_from_receipt(first.file.path, folder));
     if (!is_inside(root / "x", folder) && !proven)
         throw Error(ErrorCode::refused,
                     fmt::format("the receipt names the folder {}, which is not its own", root.string()))

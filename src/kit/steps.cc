@@ -38,8 +38,7 @@ WorkingBase working_base(const KitBaseFound& found, const Limits& limits) {
         return base;
     }
     base.folder = found.folder;
-    base.container = found.container;
-    base.tree = found.container ? read_tree(*found.container, limits) : read_tree(found.folder);
+    base.tree = found.container ? read_tree(found.container, limits) : read_tree(found.folder);
     base.original = base.tree;
     return base;
 }

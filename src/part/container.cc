@@ -70,16 +70,23 @@ SharedSource content_of(const Container& container, const Part& part, const Limi
     return held(std::move(scratch));
 }
 
+Listing::Listing(SharedSource file, const Limits& limits, const Progress& progress, const OpenOutermost& open)
+    : file_(std::move(file)), container_(open ? open(*file_, limits) : open_container(*file_, limits, progress)) {}
+
+SharedSource Listing::content(const Part& part, const Limits& limits) const {
+    const SharedSource inner = content_of(*container_, part, limits);
+    return {inner.get(), [inner, own = *this](const ByteSource*) {}};
+}
+
 namespace {
 
 constexpr std::string_view no_parts = "there is no part \"{}\": the file has no parts that are known";
 
-std::unique_ptr<Container> opened(const ByteSource& file, const std::string& name, const Limits& limits,
-                                  const OpenOutermost& open) {
-    if (auto container = open ? open(file, limits) : open_container(file, limits)) return container;
+Listing opened(const SharedSource& file, const std::string& name, const Limits& limits, const OpenOutermost& open) {
+    if (Listing listing(file, limits, {}, open); listing) return listing;
     throw Error(ErrorCode::usage, fmt::format(no_parts, name))
         .in("part")
-        .found(std::string(identify(file).kind.title))
+        .found(std::string(identify(*file).kind.title))
         .hint(
             "discs, cartridge ROMs, executables and packed files have parts that can be put in; describe tells more of "
             "this file");
@@ -99,7 +106,7 @@ PutResult change_from(std::size_t first, const SharedSource& file, const std::ve
                       const ChangeContainer& change, const PutOptions& options, const Limits& limits,
                       const OpenOutermost& open) {
     const std::string& name = names[first];
-    const auto container = opened(*file, name, limits, open);
+    const Listing container = opened(file, name, limits, open);
     if (first + 1 == names.size()) return change(*container, name, file, limits);
     const Part part = find_part(*container, name);
     const SharedSource content = content_of(*container, part, limits);
@@ -116,12 +123,12 @@ SharedSource find_inside(SharedSource file, const std::vector<std::string>& name
                          const OpenOutermost& open) {
     for (const std::string& name : names) {
         const bool outermost = &name == &names.front();
-        const auto container = outermost && open ? open(*file, limits) : open_container(*file, limits);
+        const Listing container(file, limits, {}, outermost ? open : OpenOutermost());
         const auto part = container ? part_by_name(*container, name) : std::nullopt;
         if (!part) return nullptr;
-        const SharedSource inner = content_of(*container, *part, limits);
+        const SharedSource inner = container.content(*part, limits);
         limits = limits_inside(limits, *file, part->name);
-        file = SharedSource(inner.get(), [inner, file](const ByteSource*) {});  // which it may read
+        file = inner;
     }
     return file;
 }
@@ -131,7 +138,7 @@ SharedSource open_inside(SharedSource file, const std::vector<std::string>& name
     OpenOutermost opens = open;
     for (const std::string& name : names) {
         const SharedSource inner = find_inside(file, {name}, limits, opens);
-        if (!inner) throw no_such_part(*opened(*file, name, limits, opens), name);
+        if (!inner) throw no_such_part(*opened(file, name, limits, opens), name);
         file = inner, opens = {};
     }
     return file;

@@ -10,7 +10,7 @@ namespace hotstitch {
 namespace {
 
 constexpr std::string_view receipt_schema = "hotstitch/receipt", receipt_words = "receipt";
-constexpr int receipt_version = 2;
+constexpr int receipt_version = 3;
 
 OrderedJson to_json(const ReceiptFile& file) {
     OrderedJson out = {{"path", as_utf8(file.path)}};
@@ -51,27 +51,23 @@ OrderedJson identity_json(const FileIdentity& identity) {
     return {{"inode", identity.inode}, {"modified", identity.modified}};
 }
 
-OrderedJson kits_to_json(const ReceiptKits& kits) {
-    OrderedJson out = {{"root", as_utf8(kits.root)}};
-    for (const ReceiptKits::Kit& kit : kits.kits)
-        out["names"].push_back(
-            {{"name", as_utf8(kit.name)}, {"version", as_utf8(kit.version)}, {"file", to_json(kit.file)}});
-    for (const std::string& folder : kits.folders) out["folders"].push_back(as_utf8(folder));
-    out["bases"] = OrderedJson::array(), out["outputs"] = OrderedJson::array();
-    for (const ReceiptKits::Base& base : kits.bases) {
-        OrderedJson row = {{"id", base.id}, {"edition", as_utf8(base.edition)}, {"folder", base.folder}};
-        row.update(to_json(base.file));
-        if (base.reading) row["reading"] = code_of(*base.reading), row["as_read"] = digests_to_json(base.as_read);
-        out["bases"].push_back(std::move(row));
-    }
-    for (const ReceiptKits::Output& output : kits.outputs) {
-        OrderedJson row = {{"folder", output.folder}};
-        row.update(to_json(output.file));
-        if (output.identity) row["identity"] = identity_json(*output.identity);
-        for (const ReceiptFile& file : output.files) row["files"].push_back(to_json(file));
-        out["outputs"].push_back(std::move(row));
-    }
-    return out;
+OrderedJson to_json(const ReceiptSource& source) {
+    OrderedJson row = to_json(source.file);
+    if (source.folder) row["folder"] = true;
+    if (!source.id.empty()) row["id"] = source.id, row["edition"] = as_utf8(source.edition);
+    if (source.reading) row["reading"] = code_of(*source.reading);
+    if (!source.as_read.empty()) row["as_read"] = digests_to_json(source.as_read);
+    return row;
+}
+
+OrderedJson to_json(const ReceiptOutput& output) {
+    OrderedJson row = to_json(output.file);
+    if (output.folder) row["folder"] = true;
+    if (output.beside) row["beside"] = true;
+    if (output.identity) row["identity"] = identity_json(*output.identity);
+    if (output.replaced) row["replaced"] = to_json(*output.replaced);
+    for (const ReceiptFile& file : output.files) row["files"].push_back(to_json(file));
+    return row;
 }
 
 /// The rows of an array; none where it is missing.
@@ -85,46 +81,47 @@ const OrderedJson& rows_of(const OrderedJson& object, const char* field) {
     return *found;
 }
 
+/// False where it is missing.
 bool flag_at(const OrderedJson& row, const char* field) {
     const auto found = row.find(field);
-    if (found == row.end() || !found->is_boolean())
-        broken_document(receipt_words, field, "it is neither true nor false");
+    if (found == row.end()) return false;
+    if (!found->is_boolean()) broken_document(receipt_words, field, "it is neither true nor false");
     return found->get<bool>();
 }
 
-ReceiptKits kits_from(const OrderedJson& object) {
-    if (!object.is_object()) broken_document(receipt_words, "kits", "it is no object");
-    const auto file = [](const OrderedJson& row) { return file_from(OrderedJson{{"file", row}}, "file"); };
-    ReceiptKits kits;
-    kits.root = text_at(object, "root", true);
-    if (const auto folders = object.find("folders"); folders != object.end()) {
-        if (!folders->is_array()) broken_document(receipt_words, "folders", "the list is none");
-        for (const OrderedJson& folder : *folders)
-            kits.folders.push_back(text_at(OrderedJson{{"folder", folder}}, "folder", true));
+ReceiptFile file_in(const OrderedJson& row) {
+    return file_from(OrderedJson{{"file", row}}, "file");
+}
+
+ReceiptSource source_from(const OrderedJson& row) {
+    ReceiptSource source{.file = file_in(row), .folder = flag_at(row, "folder")};
+    source.id = text_at(row, "id", false), source.edition = text_at(row, "edition", false);
+    if (row.contains("reading")) {
+        source.reading = representation_from(text_at(row, "reading", true));
+        if (!source.reading) broken_document(receipt_words, "reading", "this is no reading of a file");
     }
-    for (const OrderedJson& row : rows_of(object, "names"))
-        kits.kits.push_back({text_at(row, "name", true), text_at(row, "version", false), file_from(row, "file")});
-    for (const OrderedJson& row : rows_of(object, "bases")) {
-        kits.bases.push_back(
-            {text_at(row, "id", true), text_at(row, "edition", true), flag_at(row, "folder"), file(row)});
-        if (!row.contains("reading")) continue;
-        kits.bases.back().reading = representation_from(text_at(row, "reading", true));
-        if (!kits.bases.back().reading) broken_document(receipt_words, "reading", "this is no reading of a file");
-        kits.bases.back().as_read = digests_from_json(row, "as_read", receipt_words);
-    }
-    for (const OrderedJson& row : rows_of(object, "outputs")) {
-        kits.outputs.push_back({.folder = flag_at(row, "folder"), .file = file(row)});
-        kits.outputs.back().identity = identity_from(row, "identity");
-        for (const OrderedJson& one : rows_of(row, "files")) kits.outputs.back().files.push_back(file(one));
-    }
-    return kits;
+    if (row.contains("as_read")) source.as_read = digests_from_json(row, "as_read", receipt_words);
+    return source;
+}
+
+ReceiptOutput output_from(const OrderedJson& row) {
+    ReceiptOutput output{.file = file_in(row), .folder = flag_at(row, "folder"), .beside = flag_at(row, "beside")};
+    output.identity = identity_from(row, "identity");
+    if (row.contains("replaced")) output.replaced = file_from(row, "replaced");
+    for (const OrderedJson& file : rows_of(row, "files")) output.files.push_back(file_in(file));
+    return output;
 }
 
 OrderedJson body_of(const Receipt& receipt) {
     OrderedJson body;
     body["time"] = receipt.time;
     body["tool"] = receipt.tool;
-    body["source"] = to_json(receipt.source);
+    body["sources"] = body["outputs"] = OrderedJson::array();
+    for (const ReceiptSource& source : receipt.sources) body["sources"].push_back(to_json(source));
+    for (const ReceiptOutput& output : receipt.outputs) body["outputs"].push_back(to_json(output));
+    for (const ReceiptKit& kit : receipt.kits)
+        body["kits"].push_back(
+            {{"name", as_utf8(kit.name)}, {"version", as_utf8(kit.version)}, {"file", to_json(kit.file)}});
     body["steps"] = OrderedJson::array();
     for (const ReceiptStep& done : receipt.steps) {
         OrderedJson row = to_json(done.step);
@@ -133,28 +130,17 @@ OrderedJson body_of(const Receipt& receipt) {
     }
     if (receipt.mend) body["mend"] = *receipt.mend;
     if (!receipt.part.empty()) body["part"] = as_utf8(receipt.part);
-    body["target"] = to_json(receipt.target);
     body["in_place"] = receipt.in_place;
     const auto optional = [&](const char* name, const std::string& text) {
         if (!text.empty()) body[name] = as_utf8(text);
     };
-    const auto identity = [&](const char* name, const std::optional<FileIdentity>& value) {
-        if (value) body[name] = identity_json(*value);
-    };
-    if (receipt.representation) body["representation"] = code_of(*receipt.representation);
     if (receipt.keeps_representation) body["keeps_representation"] = true;
     optional("backup", receipt.backup);
-    if (receipt.replaced) body["replaced"] = to_json(*receipt.replaced);
-    for (const Receipt::Beside& beside : receipt.beside) {
-        OrderedJson row = to_json(beside.file);
-        if (beside.identity) row["identity"] = identity_json(*beside.identity);
-        body["beside"].push_back(std::move(row));
-    }
     optional("journal", receipt.journal);
     optional("reverse", receipt.reverse);
-    identity("target_identity", receipt.target_identity);
-    identity("reverse_identity", receipt.reverse_identity);
-    if (receipt.kits) body["kits"] = kits_to_json(*receipt.kits);
+    if (receipt.reverse_identity) body["reverse_identity"] = identity_json(*receipt.reverse_identity);
+    optional("root", receipt.root);
+    for (const std::string& folder : receipt.folders) body["folders"].push_back(as_utf8(folder));
     return body;
 }
 
@@ -163,37 +149,35 @@ Receipt body_from(const OrderedJson& body) {
     Receipt receipt;
     receipt.time = text_at(body, "time", false);
     receipt.tool = text_at(body, "tool", false);
-    receipt.source = file_from(body, "source");
-    receipt.target = file_from(body, "target");
+    for (const OrderedJson& row : rows_of(body, "sources")) receipt.sources.push_back(source_from(row));
+    for (const OrderedJson& row : rows_of(body, "outputs")) receipt.outputs.push_back(output_from(row));
+    for (const OrderedJson& row : rows_of(body, "kits"))
+        receipt.kits.push_back({text_at(row, "name", true), text_at(row, "version", false), file_from(row, "file")});
+    if (receipt.outputs.empty()) broken_document(receipt_words, "outputs", "it does not say what was made");
     if (!body.contains("steps")) broken_document(receipt_words, "steps", "the list of steps is missing");
     for (const OrderedJson& row : rows_of(body, "steps")) {
         ReceiptStep& done = receipt.steps.emplace_back(ReceiptStep{step_from(row, receipt_words, {"read"}), {}});
         if (row.contains("read")) done.read = file_from(row, "read");
     }
     if (body.contains("mend")) receipt.mend = flag_at(body, "mend");
-    receipt.journal = text_at(body, "journal", false);
     receipt.part = text_at(body, "part", false);
     const auto in_place = body.find("in_place");
     if (in_place == body.end() || !in_place->is_boolean())
         broken_document(receipt_words, "in_place", "it does not say where the output was put");
     receipt.in_place = in_place->get<bool>();
-    if (const std::string code = text_at(body, "representation", false); !code.empty()) {
-        receipt.representation = representation_from(code);
-        if (!receipt.representation) broken_document(receipt_words, "representation", "it is of no known kind");
-    }
-    if (const auto keeps = body.find("keeps_representation"); keeps != body.end()) {
-        if (!keeps->is_boolean())
-            broken_document(receipt_words, "keeps_representation", "it is neither true nor false");
-        receipt.keeps_representation = keeps->get<bool>();
-    }
+    if (receipt.sources.empty() && (receipt.kits.empty() || receipt.in_place))
+        broken_document(receipt_words, "sources", "it does not say of what it was made");
+    receipt.keeps_representation = flag_at(body, "keeps_representation");
     receipt.backup = text_at(body, "backup", false);
-    if (body.contains("replaced")) receipt.replaced = file_from(body, "replaced");
-    for (const OrderedJson& row : rows_of(body, "beside"))
-        receipt.beside.push_back({file_from(OrderedJson{{"file", row}}, "file"), identity_from(row, "identity")});
+    receipt.journal = text_at(body, "journal", false);
     receipt.reverse = text_at(body, "reverse", false);
-    receipt.target_identity = identity_from(body, "target_identity");
     receipt.reverse_identity = identity_from(body, "reverse_identity");
-    if (const auto kits = body.find("kits"); kits != body.end()) receipt.kits = kits_from(*kits);
+    receipt.root = text_at(body, "root", false);
+    if (const auto folders = body.find("folders"); folders != body.end()) {
+        if (!folders->is_array()) broken_document(receipt_words, "folders", "the list is none");
+        for (const OrderedJson& folder : *folders)
+            receipt.folders.push_back(text_at(OrderedJson{{"folder", folder}}, "folder", true));
+    }
     return receipt;
 }
 

@@ -55,8 +55,7 @@ std::optional<std::vector<std::string>> Shelf::State::own_way_back() const {
     std::vector<std::string> names;
     try {
         const Receipt receipt = read_receipt(way_back->path / "receipt.json");
-        if (!receipt.kits) return std::nullopt;
-        for (const ReceiptKits::Kit& kit : receipt.kits->kits) {
+        for (const ReceiptKit& kit : receipt.kits) {
             const fs::path path = path_from_receipt(kit.file.path, game.parent_path());
             if (path.parent_path() != folder / "mods") return std::nullopt;
             names.push_back(path.stem().string());

@@ -16,6 +16,7 @@
 #include "hotstitch/kit_jobs.h"
 #include "hotstitch/transaction.h"
 #include "hotstitch/words.h"
+#include "job/expected.h"
 #include "job/receipts.h"
 #include "shelf/state.h"
 
@@ -249,7 +250,7 @@ void Shelf::State::keep_one(const std::string& path, const fs::path& source, She
 Shelf::Shelf(const fs::path& game, WorkOptions options) : state_(std::make_unique<State>()) {
     State& s = *state_;
     std::error_code code;
-    s.game = really_absolute(game.has_filename() ? game : game.parent_path());  // "FOLDER/" too
+    s.game = file_of_receipt(game.has_filename() ? game : game.parent_path());  // "FOLDER/" too
     s.folder = fs::path(s.game).concat(".shelf");
     refuse_links(s.folder, s.original_path());
     const bool gone = !fs::exists(s.game, code);
@@ -266,60 +267,55 @@ ShelfState Shelf::state() const {
     return state_->look();
 }
 
-namespace {
-
-/// A call that changes the shelf: alone, from its begin to its end.
-template <class State>
-class Changing {
-public:
-    explicit Changing(State& state) : state_(state) { state_.begin(); }
-    ~Changing() { state_.end(); }
-    Changing(const Changing&) = delete;
-    Changing& operator=(const Changing&) = delete;
-
-private:
-    State& state_;
-};
-
-}  // namespace
+ShelfResult Shelf::State::changed(const ChangeShelf& call) {
+    begin();
+    const struct End {
+        State& state;
+        ~End() { state.end(); }
+    } end{*this};
+    ShelfResult result;
+    try {
+        call(look(), result);
+    } catch (const Error& error) {
+        if (!is_expected(error)) throw;
+        result.refusal = error;
+    }
+    result.state = look();
+    return result;
+}
 
 ShelfResult Shelf::keep(const std::vector<std::string>& paths) {
     State& s = *state_;
-    const Changing changing(s);
-    const ShelfState before = s.look();
-    ShelfResult result;
-    if (s.game_is_folder && before.place != ShelfPlace::original)
-        throw Error(ErrorCode::usage, "mods are held against the original, and another stands in its place")
-            .in("place")
-            .as(ErrorId::original_not_in_place)
-            .hint("put the original in place first");
-    if (s.original.empty() && !s.game_is_folder) s.original = before.found;
-    const fs::path source = s.find_original(before);
-    for (const std::string& path : paths) try {
-            s.keep_one(path, source, result);
-        } catch (Error& error) {
-            if (result.kept.empty()) throw;
-            throw std::move(error).done(fmt::format("On the shelf already: {}", fmt::join(result.kept, ", ")));
-        }
-    result.state = s.look();
-    return result;
+    return s.changed([&](const ShelfState& before, ShelfResult& result) {
+        if (s.game_is_folder && before.place != ShelfPlace::original)
+            throw Error(ErrorCode::usage, "mods are held against the original, and another stands in its place")
+                .in("place")
+                .as(ErrorId::original_not_in_place)
+                .hint("put the original in place first");
+        if (s.original.empty() && !s.game_is_folder) s.original = before.found;
+        const fs::path source = s.find_original(before);
+        for (const std::string& path : paths) try {
+                s.keep_one(path, source, result);
+            } catch (Error& error) {
+                if (result.kept.empty() || is_expected(error)) throw;
+                throw std::move(error).done(fmt::format("On the shelf already: {}", fmt::join(result.kept, ", ")));
+            }
+    });
 }
 
 ShelfResult Shelf::use(const std::vector<std::string>& names) {
     State& s = *state_;
-    const Changing changing(s);
-    for (const std::string& name : names)
-        if (s.mod(name).kit != s.mod(names.front()).kit)
-            throw Error(ErrorCode::usage, "patches and kits do not go together")
-                .in("mod")
-                .hint("use the one or the other");
-    const ShelfState before = s.look();
-    ShelfResult result;
-    const ShelfPlace wanted = names.empty() ? ShelfPlace::original : ShelfPlace::mods;
-    result.stood_already = before.place == wanted && (names.empty() || before.used == names);
-    if (result.stood_already && names.empty()) s.forget_used();
-    if (result.stood_already && s.used != names) s.used = names, s.write();  // the list was behind
-    if (!result.stood_already) {
+    return s.changed([&](const ShelfState& before, ShelfResult& result) {
+        for (const std::string& name : names)
+            if (s.mod(name).kit != s.mod(names.front()).kit)
+                throw Error(ErrorCode::usage, "patches and kits do not go together")
+                    .in("mod")
+                    .hint("use the one or the other");
+        const ShelfPlace wanted = names.empty() ? ShelfPlace::original : ShelfPlace::mods;
+        result.stood_already = before.place == wanted && (names.empty() || before.used == names);
+        if (result.stood_already && names.empty()) s.forget_used();
+        if (result.stood_already && s.used != names) s.used = names, s.write();  // the list was behind
+        if (result.stood_already) return;
         if (s.original.empty() && !s.game_is_folder) s.original = before.found;
         s.find_original(before);  // before anything is put aside for nothing
         result.aside = s.set_aside(before);
@@ -329,42 +325,37 @@ ShelfResult Shelf::use(const std::vector<std::string>& names) {
             s.use_in_folder(names, before, result.aside);
         else
             s.put_in_place(names, before);
-    }
-    result.state = s.look();
-    return result;
+    });
 }
 
 ShelfResult Shelf::adopt() {
     State& s = *state_;
-    const Changing changing(s);
-    const ShelfState before = s.look();
-    ShelfResult result;
-    if (before.place == ShelfPlace::mods)
-        throw Error(ErrorCode::usage, "mods of the shelf are in place, and they are not the original")
-            .in("place")
-            .as(ErrorId::original_not_in_place)
-            .hint("put the original in place first");
-    if (before.gone) throw Error(ErrorCode::io, fmt::format("there is no {}", s.game.string()));
-    result.stood_already = before.place == ShelfPlace::original;
-    std::error_code code;
-    const fs::path old = !s.game_is_folder  ? s.original_path()
-                         : s.own_way_back() ? way_back_of(s.game)->path
-                                            : fs::path();
-    if (!result.stood_already && !old.empty() && fs::exists(fs::symlink_status(old, code))) {
-        const fs::path as = s.folder / "changed" / s.game.filename();
-        fs::create_directories(as.parent_path(), code);
-        result.aside = set_aside_as_backup(old, as);
-    }
-    if (!s.game_is_folder) s.original = before.found;
-    s.used.clear(), s.made = {};
-    try {
-        s.write();
-    } catch (...) {
-        if (result.aside) fs::rename(*result.aside, old, code);
-        throw;
-    }
-    result.state = s.look();
-    return result;
+    return s.changed([&](const ShelfState& before, ShelfResult& result) {
+        if (before.place == ShelfPlace::mods)
+            throw Error(ErrorCode::usage, "mods of the shelf are in place, and they are not the original")
+                .in("place")
+                .as(ErrorId::original_not_in_place)
+                .hint("put the original in place first");
+        if (before.gone) throw Error(ErrorCode::io, fmt::format("there is no {}", s.game.string()));
+        result.stood_already = before.place == ShelfPlace::original;
+        std::error_code code;
+        const fs::path old = !s.game_is_folder  ? s.original_path()
+                             : s.own_way_back() ? way_back_of(s.game)->path
+                                                : fs::path();
+        if (!result.stood_already && !old.empty() && fs::exists(fs::symlink_status(old, code))) {
+            const fs::path as = s.folder / "changed" / s.game.filename();
+            fs::create_directories(as.parent_path(), code);
+            result.aside = set_aside_as_backup(old, as);
+        }
+        if (!s.game_is_folder) s.original = before.found;
+        s.used.clear(), s.made = {};
+        try {
+            s.write();
+        } catch (...) {
+            if (result.aside) fs::rename(*result.aside, old, code);
+            throw;
+        }
+    });
 }
 
 }  // namespace hotstitch

@@ -31,6 +31,10 @@ struct Shelf::State {
     /// The lock is given back; an empty shelf goes.
     void end() noexcept;
 
+    /// A call that changes the shelf: alone, from its begin to its end. What may be expected stands in its result.
+    using ChangeShelf = std::function<void(const ShelfState& before, ShelfResult& result)>;
+    ShelfResult changed(const ChangeShelf& call);
+
     /// Finds out what stands in the game's place.
     ShelfState look();
     void look_at_file(ShelfState& state);

@@ -136,8 +136,8 @@ std::vector<Step> expanded(const ByteSource& file, const std::vector<std::string
         std::string prefix = step.at;
         if (!prefix.ends_with('/')) prefix += '/';
         if (prefix.starts_with('/')) prefix.erase(0, 1);
-        std::unique_ptr<Container> container;
-        if (inside.empty()) container = host.open_outermost(file);
+        Listing container;
+        if (inside.empty()) container = host.open_outermost(borrowed(file));
         std::map<std::string, Part> parts;
         if (container)
             for (Part& part : container->parts()) parts.emplace(part.name, std::move(part));
@@ -243,7 +243,7 @@ std::optional<std::vector<StepReport>> put_at_once(WorkingFile& working, const s
                                                    std::span<const Step> steps, StepHost& host) {
     if (steps.size() < 2 || !have_one_room(steps)) return std::nullopt;
     const SharedSource file = working.now(host.work);
-    const auto container = host.open_outermost(*file);
+    const Listing container = host.open_outermost(file);
     if (!container) return std::nullopt;
     std::map<std::string, Part> parts;
     for (Part& part : container->parts()) parts.emplace(part.name, std::move(part));
