@@ -122,7 +122,7 @@ namespace {
     }
     const MemorySource file(image);
     identify(file);
-    if (identify(file).kind.name != "chunk-file") return;
+    if (identify(file).kind.id != KindId::chunk_file) return;
     const auto container = open_container(file);
     require(container != nullptr);
     const Contents before = contents_of(file);

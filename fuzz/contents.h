@@ -24,7 +24,7 @@ inline Contents contents_of(const ByteSource& file, const Limits& limits = {}) {
         constexpr std::uint64_t most = 1 << 20;  // what is computed may be large
         if (part.size.value_or(0) <= most) may_be_refused([&] { extract(sink); });
         if (part.offset) require(*part.offset <= file.size() && part.size <= file.size() - *part.offset);
-        if (part.kind == "file") all[part.name] = sink.take();
+        if (part.kind == PartKind::file) all[part.name] = sink.take();
         return all.size() < 200 ? Flow::go_on : Flow::stop;
     });
     return all;
@@ -54,7 +54,7 @@ inline void change(const Bytes& image, Input& input, bool whole, const std::stri
         Contents after = contents_of(made, limits), wanted = before;
         // Headers and tables follow what is put in, and are no files to put anything into here.
         const auto is_system = [](const std::string& name) { return name.starts_with("sys/"); };
-        if (!whole || (!adds && (part.kind != "file" || is_system(part.name)))) return;
+        if (!whole || (!adds && (part.kind != PartKind::file || is_system(part.name)))) return;
         for (auto* const all : {&after, &wanted})
             std::erase_if(*all, [&](const auto& row) { return is_system(row.first); });
         if (removes)

@@ -72,7 +72,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     const Bytes file = file_from(std::as_bytes(std::span(data, size)));
     const Identity identity = identify(file);
     may_be_refused([&] { open_parts_of(file); });
-    if (!identity.is("executable")) return 0;
+    if (!identity.is(KindId::executable)) return 0;
     for (const MemorySegment& segment : identity.segments)
         require(segment.offset <= file.size() && segment.size <= file.size() - segment.offset);
     for (const char* const place : {"0x401000", "+10", "0x80003100"})

@@ -183,6 +183,18 @@ TEST_F(CliCartridge, AChangeIsWrittenAsAPatchWithoutMatching) {
     EXPECT_EQ(answer({"mend", "stale.sfc", "checksum", "--patch", "stale.sfc", "--format", "ups"}), "2 usage");
 }
 
+TEST_F(CliCartridge, AFrontHeaderIsAPartLikeAnyOther) {
+    folder.put("plain.sfc", rom), folder.put("h.smc", headered);
+    EXPECT_EQ(answer({"take", "h.smc:front-header", "-o", "kept.bin"}), "0 taken");
+    EXPECT_EQ(answer({"put", "h.smc", "--remove", "front-header", "-o", "off.sfc"}), "0 put");
+    EXPECT_TRUE(contents(folder / "off.sfc") == rom);
+    EXPECT_EQ(answer({"put", "off.sfc", "front-header=kept.bin", "--add", "-o", "on.smc"}), "0 put");
+    EXPECT_TRUE(contents(folder / "on.smc") == headered);
+    EXPECT_EQ(answer({"put", "on.smc", "front-header=kept.bin", "--add", "-o", "on2.smc"}), "0 put") << "the same";
+    EXPECT_EQ(answer({"put", "off.sfc", "front-header=plain.sfc", "--add", "-o", "no.smc"}), "2 usage");
+    EXPECT_EQ(answer({"put", "off.sfc", "--remove", "bank 0", "-o", "no.smc"}).front(), '3');
+}
+
 TEST_F(CliCartridge, WhatNeedsNoChangeIsPassedOn) {
     folder.put("plain.sfc", rom);
     for (const std::vector<std::string>& call :

@@ -51,7 +51,7 @@ Files by_library(ByteView image) {
     open_container(source)->visit([&](const Part& part, const ExtractPart& extract) {
         MemorySink sink;
         extract(sink);
-        if (part.kind == "file") files[part.name] = sink.take();
+        if (part.kind == PartKind::file) files[part.name] = sink.take();
         return Flow::go_on;
     });
     return files;
@@ -164,7 +164,7 @@ TEST_P(Walks, EndWhereTheyShould) {
 
 TEST(Placement, NamesAreMadeOfWhatAFileSays) {
     Identity identity;
-    identity.kind = {"disc", "a disc image"};
+    identity.kind = {KindId::disc, "a disc image"};
     identity.title = "Kelp: Fog/Night", identity.serial = "GKHP99", identity.platform = "gamecube",
     identity.revision = 2;
     const std::filesystem::path otherwise = "there/Night Tides.gcm";

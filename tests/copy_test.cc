@@ -126,7 +126,7 @@ TEST(Copies, HoldThePlainImageInEveryForm) {
     const Bytes& plain = plain_disc();
     for (const Form& form : forms()) {
         SCOPED_TRACE(form.name);
-        EXPECT_EQ(identify(form.copy).kind.name, "disc-copy");
+        EXPECT_EQ(identify(form.copy).kind.id, KindId::disc_copy);
         const auto image = plain_copy(owned(form.copy));
         ASSERT_NE(image, nullptr);
         ASSERT_EQ(image->size(), form.size);
@@ -144,7 +144,7 @@ TEST(Copies, HoldThePlainImageInEveryForm) {
         }
         const MemorySource source(form.copy);
         const auto container = open_container(source);
-        EXPECT_EQ(container->kind(), "disc") << "the copy is the disc";
+        EXPECT_EQ(container->kind(), KindId::disc) << "the copy is the disc";
         EXPECT_EQ(container->parts().front().name, "content");
         MemorySink sink;
         extract_part(*container, "files/data/messages.txt", sink);

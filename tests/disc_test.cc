@@ -49,7 +49,7 @@ std::map<std::string, Bytes> files_of(const Bytes& image) {
     std::map<std::string, Bytes> files;
     const MemorySource source(image);
     open_container(source)->visit([&](const Part& part, const ExtractPart& extract) {
-        if (part.kind != "file") return Flow::go_on;
+        if (part.kind != PartKind::file) return Flow::go_on;
         MemorySink sink;
         extract(sink);
         files[part.name] = sink.take();
@@ -119,7 +119,7 @@ TEST(Sectors, UserDataIsReadThroughEveryForm) {
         const SectorCheck check = check_sectors(MemorySource(form.image)).value();
         EXPECT_EQ(std::tuple(check.mode1, check.form1, check.form2, check.wrong, check.other),
                   std::tuple(form.mode1, form.form1, form.form2, 0U, 0U));
-        EXPECT_EQ(identify(form.image).kind.name, "disc");
+        EXPECT_EQ(identify(form.image).kind.id, KindId::disc);
         EXPECT_EQ(files_of(form.image), files_of(plain_disc()));
         std::mt19937 random(2);
         Bytes scratch(20'000);
@@ -326,8 +326,9 @@ TEST(Disc, AFileOfSeveralExtentsIsOneFile) {
 
 TEST(Disc, TellsWhatItIs) {
     const Identity identity = identify(plain_disc());
-    EXPECT_EQ(std::tuple(identity.kind.name, identity.platform, identity.title, identity.serial, identity.region),
-              std::tuple("disc", "ps2", "KELP_HARBOUR", "SLES-99001", "Europe"));
+    EXPECT_EQ(
+        std::tuple(name_of(identity.kind.id), identity.platform, identity.title, identity.serial, identity.region),
+        std::tuple("disc", "ps2", "KELP_HARBOUR", "SLES-99001", "Europe"));
     EXPECT_EQ(fact_of(identity, "publisher"), "KELP HARBOUR AUTHORITY");
     EXPECT_EQ(fact_of(identity, "created"), "2026-11-27 12:00:00 UTC");
     EXPECT_EQ(fact_of(identity, "main_program"), "SLES_990.01");
@@ -335,7 +336,7 @@ TEST(Disc, TellsWhatItIs) {
     const auto container = open_container(source);
     EXPECT_EQ(all_of(*container->open(find_part(*container, "main-program"))),
               all_of(*container->open(find_part(*container, "SLES_990.01"))));
-    for (const auto& [name, content] : makers::other_files()) EXPECT_FALSE(identify(content).is("disc")) << name;
+    for (const auto& [name, content] : makers::other_files()) EXPECT_FALSE(identify(content).is(KindId::disc)) << name;
 }
 
 // --- bad input

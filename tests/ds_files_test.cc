@@ -31,7 +31,7 @@ std::map<std::string, Bytes> seen_in(const Bytes& rom) {
     open_container(source)->visit([&](const Part& part, const ExtractPart& extract) {
         MemorySink sink;
         extract(sink);
-        if (part.kind == "file") all[part.name] = sink.take();
+        if (part.kind == PartKind::file) all[part.name] = sink.take();
         return Flow::go_on;
     });
     return all;

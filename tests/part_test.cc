@@ -61,13 +61,13 @@ TEST_F(Parts, OfCartridgesAreTheHeaderAndTheBanks) {
         const MemorySource file(row.file);
         const auto container = open_container(file);
         ASSERT_TRUE(container) << row.what;
-        EXPECT_EQ(container->kind(), "cartridge");
+        EXPECT_EQ(container->kind(), KindId::cartridge);
         const Part header = find_part(*container, "header");
         EXPECT_EQ(header.offset, row.header) << row.what;
         EXPECT_EQ(header.size, row.header_size) << row.what;
         std::size_t banks = 0, bytes = 0;
         container->visit([&](const Part& part, const ExtractPart& extract) {
-            if (part.kind != "bank") return Flow::go_on;
+            if (part.kind != PartKind::bank) return Flow::go_on;
             MemorySink content;
             extract(content);
             EXPECT_TRUE(std::equal(content.bytes().begin(), content.bytes().end(),

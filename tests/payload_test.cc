@@ -119,8 +119,8 @@ TEST(Payloads, OfOtherProgramsAreKnownAndOpened) {
         const auto container = open_container(file);
         ASSERT_TRUE(container) << sample.codec;
         EXPECT_EQ(container->parts().front().name, "content");
-        const std::string_view kind = identify(packed).kind.name;
-        EXPECT_TRUE(kind == "payload" || kind == "archive") << sample.codec;
+        const KindId kind = identify(packed).kind.id;
+        EXPECT_TRUE(kind == KindId::payload || kind == KindId::archive) << sample.codec;
         // Padded to a sector, it is the same; with something else behind it, none.
         Bytes padded = packed;
         padded.resize(2048);
@@ -354,9 +354,9 @@ TEST(Payloads, BrokenOnesAreRefusedWithTheirPlace) {
             EXPECT_EQ(error.offset(), row.offset) << row.codec << " " << row.hex;
         }
     // One that has a word is a broken payload; others are no payloads.
-    EXPECT_EQ(identify(from_hex("59617a3000000028000000000000000000100d00")).kind.name, "payload");
+    EXPECT_EQ(identify(from_hex("59617a3000000028000000000000000000100d00")).kind.id, KindId::payload);
     EXPECT_THROW(open_container(MemorySource(from_hex("59617a3000000028000000000000000000100d00"))), Error);
-    EXPECT_EQ(identify(from_hex("1028000080f00d00000000")).kind.name, "data");
+    EXPECT_EQ(identify(from_hex("1028000080f00d00000000")).kind.id, KindId::data);
     // What would never end stops at a budget: 64 MiB of zeros in 64 KiB, in bare deflate, claimed a thousand times.
     const Bytes bomb = codec_named("zlib").pack(Bytes(std::size_t{64} << 20), sample_of(codec_named("zlib")));
     Limits small;
@@ -367,11 +367,11 @@ TEST(Payloads, BrokenOnesAreRefusedWithTheirPlace) {
 TEST(Payloads, OtherFilesAreNone) {
     for (const auto& [name, bytes] : makers::other_files()) {
         const Identity identity = identify(bytes);
-        EXPECT_NE(identity.kind.name, "payload") << name << ": " << identity.kind.title;
+        EXPECT_NE(identity.kind.id, KindId::payload) << name << ": " << identity.kind.title;
         const bool begins = text_of(bytes).starts_with("MZ") || text_of(bytes).starts_with(
                                                                     "\x7F"
                                                                     "ELF");
-        EXPECT_EQ(identity.is("executable"), begins) << name;
+        EXPECT_EQ(identity.is(KindId::executable), begins) << name;
     }
 }
 

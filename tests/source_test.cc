@@ -174,14 +174,14 @@ TEST(Source, WhatIsReadAheadComesInOrderAndStopsWithWhoReads) {
 TEST(Source, LargeFilesAreKnownByAFewBytes) {
     const CountingSource disc(std::uint64_t{6} << 30);
     EXPECT_FALSE(recognise_cartridge(disc));
-    EXPECT_EQ(identify(disc).kind.name, "data");
+    EXPECT_EQ(identify(disc).kind.id, KindId::data);
     EXPECT_EQ(front_header_of(disc).size, 0U);
     EXPECT_TRUE(mends_for(disc).empty());
     EXPECT_LE(disc.bytes_read(), 32'768U) << "its begin, and where discs have their descriptors";
     // A cartridge that is not in memory is one all the same.
     const Bytes rom = demo::kelp_harbour(0);
     const CountingSource unmapped(rom.size(), rom);
-    EXPECT_EQ(identify(unmapped).kind.name, "cartridge");
+    EXPECT_EQ(identify(unmapped).kind.id, KindId::cartridge);
     EXPECT_TRUE(open_container(unmapped));
 }
 

@@ -50,13 +50,14 @@ std::string words_for_put(const PutReport& step) {
     if (!step.how.empty()) {
         text += words_on_disc(step);
         if (step.mended != 0)
-            text += fmt::format("; {} {}", counted(step.mended, "byte", "bytes"),
-                                step.outer.lies == "computed"    ? "of records and of the sectors' EDC and ECC follow"
-                                : step.outer.lies == "encrypted" ? "around it are encrypted and hashed anew"
-                                                                 : "in tables, records and checks follow");
+            text += fmt::format(
+                "; {} {}", counted(step.mended, "byte", "bytes"),
+                step.outer.storage == PartStorage::computed    ? "of records and of the sectors' EDC and ECC follow"
+                : step.outer.storage == PartStorage::encrypted ? "around it are encrypted and hashed anew"
+                                                               : "in tables, records and checks follow");
         return text;
     }
-    if (step.outer.lies == "computed")
+    if (step.outer.storage == PartStorage::computed)
         text += fmt::format(": {} changed", counted(step.changed, "byte", "bytes"));
     else if (step.outer.offset)
         text += fmt::format(" at {}, in its place: {} changed", offset_text(*step.outer.offset),

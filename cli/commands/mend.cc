@@ -26,7 +26,7 @@ void list_mends(const MendArguments& arguments, const InputFile& file, const Ide
         list.push_back(std::move(row));
     }
     report.detail("mends", list);
-    if (identity.is("executable"))
+    if (identity.is(KindId::executable))
         for (const std::string& warning : identity.warnings) report.warn(escaped(warning));
     std::string names;
     std::size_t would = 0;
@@ -59,7 +59,7 @@ void show(const MendArguments& arguments, const Context& context, Report& report
         throw Error(ErrorCode::usage, "no mend is named")
             .hint(fmt::format("to see what there is: hotstitch mend {}", shell_file(arguments.file)));
     const Identity identity = identify(part);
-    if (identity.platform.empty() && !identity.is("disc"))
+    if (identity.platform.empty() && !identity.is(KindId::disc))
         throw Error(ErrorCode::unsupported,
                     "the file is no image of a known platform and no executable of a known format, so there is "
                     "nothing to mend by")

@@ -15,10 +15,10 @@ namespace {
 constexpr std::size_t rows_shown = 200;
 
 Json row_json(const ListedPart& row) {
-    Json out = {{"name", as_utf8(row.address)}, {"kind", row.part.kind}};
+    Json out = {{"name", as_utf8(row.address)}, {"kind", name_of(row.part.kind)}};
     out["size"] = row.part.size ? Json(*row.part.size) : Json(nullptr);
     if (row.part.offset) out["offset"] = *row.part.offset;
-    if (!row.part.lies.empty()) out["place"] = row.part.lies;
+    if (row.part.storage != PartStorage::plain) out["place"] = name_of(row.part.storage);
     if (!row.opens_as().empty()) out["opens"] = as_utf8(row.opens_as());
     out["encrypted"] = row.part.encrypted;
     if (row.digests) out.update(Json(json_of(*row.digests)));
@@ -32,10 +32,10 @@ Json row_json(const ListedPart& row) {
 
 std::string text_of_row(const ListedPart& row, std::size_t width) {
     const std::string size = row.part.size ? grouped(*row.part.size) : "?";
-    const std::string place = row.part.offset          ? fmt::format("at {}", offset_text(*row.part.offset))
-                              : !row.part.lies.empty() ? std::string(row.part.lies)
-                              : row.part.kind == "file" || row.part.kind == "content" ? "packed"
-                                                                                      : "computed";
+    const std::string place = row.part.offset ? fmt::format("at {}", offset_text(*row.part.offset))
+                              : row.part.storage != PartStorage::plain ? std::string(name_of(row.part.storage))
+                              : row.part.kind == PartKind::file || row.part.kind == PartKind::content ? "packed"
+                                                                                                      : "computed";
     std::string text = fmt::format("{:>13}  {:<12}  {:<{}}", size, place, escaped(row.address), width);
     text += "  " + escaped(words_for(row));
     if (row.digests && row.digests->crc32) text += "  crc32 " + row.digests->crc32->hex();
@@ -72,7 +72,7 @@ void container_fact(const OpenedParts& opened, const char* key, const char* labe
     const Container& container = *opened.container;
     report.fact(key, label, fmt::format("{}, {}", shown(handed_in(opened)), escaped(container.title())),
                 Json{{"path", as_utf8(opened.file ? opened.file->origin() : opened.path.string())},
-                     {"kind", container.kind()},
+                     {"kind", name_of(container.kind())},
                      {"title", as_utf8(container.title())},
                      {"size", opened.file ? Json(opened.file->size()) : Json(nullptr)}});
 }

@@ -21,7 +21,7 @@ TakeResult take_to_stream(const std::vector<std::string>& addresses, bool stored
     scratch.copy_to(STDOUT_FILENO, context.progress);
     TakeResult result;
     result.taken.push_back({part.name, "-", size});
-    result.in_form2 = part.lies == "form 2" && !stored ? 1 : 0;
+    result.in_form2 = part.storage == PartStorage::form_2 && !stored ? 1 : 0;
     return result;
 }
 

@@ -10,6 +10,7 @@
 
 #include "hotstitch/bytes.h"
 #include "hotstitch/export.h"
+#include "hotstitch/kind.h"
 #include "hotstitch/limits.h"
 #include "hotstitch/patch.h"
 #include "hotstitch/source.h"
@@ -18,9 +19,9 @@ namespace hotstitch {
 
 /// A stretch of the source that has a name, or several that share it.
 struct ChartRegion {
-    std::string name;                    ///< "header", "DATA/TITLE.BIN", "berth"; empty: what no part and no map names
-    std::string_view kind;               ///< stable, for programs: as Part::kind, or "table", "gap"
-    std::string_view holds{};            ///< what it is, where that is known: "executable", "text", "picture", …
+    std::string name;  ///< "header", "DATA/TITLE.BIN", "berth"; empty: what no part and no map names
+    PartKind kind = PartKind::gap;
+    KindId holds = KindId::data;         ///< what it is, where that is known
     std::uint64_t offset = 0;            ///< of its first byte, in the source
     std::uint64_t size = 0;              ///< bytes, all its stretches together
     std::uint64_t changed = 0;           ///< bytes

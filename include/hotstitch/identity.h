@@ -10,17 +10,15 @@
 
 #include "hotstitch/bytes.h"
 #include "hotstitch/export.h"
+#include "hotstitch/kind.h"
 #include "hotstitch/source.h"
 
 namespace hotstitch {
 
-/// A kind of file, as the table of kinds has it. Both texts live as long as the program.
+/// A kind of file, as the table of kinds has it.
 struct FileKind {
-    /// Stable, for programs: "patch", "other-patch", "archive", "payload", "cartridge", "disc", "disc-copy",
-    /// "chunk-file", "executable", "web-page", "pointer", "text", "picture", "document", "empty" or, for what is not
-    /// known, "data".
-    std::string_view name;
-    std::string_view title;  ///< for people, with its article: "a zip archive"
+    KindId id{};
+    std::string_view title{};  ///< for people, with its article: "a zip archive"; lives as long as the program
 };
 
 enum class CheckState {
@@ -100,16 +98,16 @@ struct Identity {
     std::vector<std::string> evidence;        ///< what speaks for it, for people: "the checksum is right", …
     std::vector<std::string_view> also_like;  ///< platforms that would fit as well, by title
 
-    bool is(std::string_view kind_name) const noexcept { return kind.name == kind_name; }
+    bool is(KindId wanted) const noexcept { return kind.id == wanted; }
 };
 
 /// Looks at the first 512 bytes at most. Never fails: what it does not know is "data". Cartridges often have nothing
 /// there to know them by; identify() looks at all.
 HOTSTITCH_EXPORT FileKind recognise_file(ByteView head) noexcept;
 
-/// One order of precedence for all kinds: what a cartridge's own checks make certain, what the first bytes name, what a
-/// cartridge may be, "data". One pass over the file at most, and none over what is larger than any cartridge. Throws
-/// Error(io).
+/// Each kind bids for the file, and who bids most takes it: what a structure or a cartridge's own checks make certain,
+/// then what the first bytes name, then what it may be; else it is data. One pass over the file at most, and none over
+/// what is larger than any cartridge. Throws Error(io).
 HOTSTITCH_EXPORT Identity identify(const ByteSource& file);
 HOTSTITCH_EXPORT Identity identify(ByteView file);
 

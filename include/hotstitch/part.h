@@ -19,22 +19,22 @@
 #include "hotstitch/error.h"
 #include "hotstitch/export.h"
 #include "hotstitch/identity.h"
+#include "hotstitch/kind.h"
 #include "hotstitch/limits.h"
 #include "hotstitch/source.h"
 
 namespace hotstitch {
 
 struct Part {
-    std::string name;       ///< as the container spells it, unchecked, folders with '/'
-    std::string_view kind;  ///< stable, for programs: "file", "front-header", "header", "bank", "section", "content", …
+    std::string name;  ///< as the container spells it, unchecked, folders with '/'
+    PartKind kind{};
     std::optional<std::uint64_t> size;    ///< bytes; of a member of an archive as it is stated there, unchecked
     std::optional<std::uint64_t> offset;  ///< in the container, where the part stands there in one piece as it is
     /// Reads its first bytes, at most 512, while it is visited; empty: they are not at hand, or the visit is over.
     std::function<Bytes()> head{};
     bool encrypted = false;
-    bool follows = false;  ///< the container makes it of its other parts: a table of its files
-    /// Why it has no offset: "packed", "computed", "form 2", "in pieces", …; for people and programs.
-    std::string_view lies{};
+    bool follows = false;   ///< the container makes it of its other parts: a table of its files
+    PartStorage storage{};  ///< why it has no offset
 };
 
 /// Hands out the content of the part that is visited; at most once. Throws Error(unsupported) when it is encrypted,
@@ -86,8 +86,8 @@ struct PartChanges {
 class HOTSTITCH_EXPORT Container {
 public:
     virtual ~Container();
-    virtual std::string_view kind() const noexcept = 0;  ///< stable, for programs: "archive", "cartridge", "disc", …
-    virtual std::string title() const = 0;               ///< for people: "a zip archive"
+    virtual KindId kind() const noexcept = 0;
+    virtual std::string title() const = 0;  ///< for people: "a zip archive"
 
     /// Where the container contradicts itself, for people; what is right in it is among its parts all the same.
     virtual std::vector<std::string> warnings() const { return {}; }

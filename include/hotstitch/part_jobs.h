@@ -45,7 +45,7 @@ HOTSTITCH_EXPORT std::string_view code_of(PartState state) noexcept;
 struct ListedPart {
     std::string address;  ///< inside the file, colons in names escaped
     Part part;
-    FileKind kind{};            ///< of a part that is a file, by its first bytes; "encrypted" where nothing is seen
+    FileKind kind{};            ///< of a part that is a file, by its first bytes
     std::string holds{};        ///< the title of the container that it is; only where it was opened
     std::string cannot_open{};  ///< why not, where that was tried
     std::optional<Digests> digests{};

@@ -76,7 +76,7 @@ public:
         chart_.target_size = target_size;
         std::map<std::string_view, std::uint64_t> contents;
         for (const ChartRegion& region : regions_.all())
-            if (region.changed != 0 && !region.holds.empty()) contents[region.holds] += region.changed;
+            if (region.changed != 0 && region.holds != KindId::data) contents[name_of(region.holds)] += region.changed;
         chart_.by_content.assign(contents.begin(), contents.end());
         std::stable_sort(chart_.by_content.begin(), chart_.by_content.end(),
                          [](const auto& a, const auto& b) { return a.second > b.second; });
@@ -126,7 +126,7 @@ private:
     }
 
     void name(ChartRegion& region, std::uint64_t at, std::uint64_t end) {
-        if (region.kind != "table" && region.kind != "gap") return;
+        if (region.kind != PartKind::table && region.kind != PartKind::gap) return;
         while (at < end && !region.more_names) {
             std::uint64_t length = end - at;
             const std::string found = regions_.name_at(at, length);
@@ -149,9 +149,9 @@ private:
 std::map<std::string, ByteRange> files_of(const ByteSource& disc, const Limits& limits) {
     std::map<std::string, ByteRange> files;
     const Listing container(borrowed(disc), limits);
-    if (!container || container->kind() != "disc") return files;
+    if (!container || container->kind() != KindId::disc) return files;
     container->visit([&](const Part& part, const ExtractPart&) {
-        if (part.kind == "file" && part.offset && part.size && *part.offset + *part.size <= disc.size())
+        if (part.kind == PartKind::file && part.offset && part.size && *part.offset + *part.size <= disc.size())
             files.emplace(part.name, ByteRange{*part.offset, *part.size});
         return Flow::go_on;
     });

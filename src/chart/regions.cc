@@ -18,14 +18,14 @@ namespace {
 constexpr std::uint64_t raw_sector = 2352, user_sector = 2048, sector_header = 16;
 
 bool is_another_name(const Part& part) {
-    return part.kind == "main-program" || part.kind == "track" || part.kind == "content";
+    return part.kind == PartKind::main_program || part.kind == PartKind::track || part.kind == PartKind::content;
 }
 
 }  // namespace
 
 Regions::Regions(const ByteSource& source, const Limits& limits) : content_(borrowed(source)), size_(source.size()) {
     if (const SharedSource user = user_data_of(borrowed(source));
-        user.get() != &source && identify(source).is("disc")) {
+        user.get() != &source && identify(source).is(KindId::disc)) {
         content_ = user, sector_ = raw_sector;
         size_ = user->size();
     }
@@ -34,7 +34,7 @@ Regions::Regions(const ByteSource& source, const Limits& limits) : content_(borr
     cut();
 }
 
-void Regions::add(const std::string& name, std::string_view kind, std::string_view holds, const ByteRange& range) {
+void Regions::add(const std::string& name, PartKind kind, KindId holds, const ByteRange& range) {
     if (range.length == 0 || range.offset >= size_) return;
     named_.push_back({{range.offset, std::min(range.length, size_ - range.offset)}, all_.size()});
     all_.push_back({.name = name, .kind = kind, .holds = holds, .offset = range.offset});
@@ -48,16 +48,15 @@ void Regions::add_parts(const ByteSource& file, const Limits& limits) {
         if (error.code() == ErrorCode::io || error.code() == ErrorCode::cancelled) throw;
         return;  // what is broken has no names
     }
-    if (!container || container->kind() == "archive" || container->kind() == "payload") return;
+    if (!container || container->kind() == KindId::archive || container->kind() == KindId::payload) return;
     const Identity identity = identify(file);
     container->visit([&](const Part& part, const ExtractPart&) {
         if (!part.offset || !part.size || is_another_name(part)) return Flow::go_on;
-        std::string_view holds;
-        if (part.kind == "file" && part.head) holds = recognise_file(part.head()).name;
-        if (holds == "data") holds = {};
+        KindId holds = KindId::data;
+        if (part.kind == PartKind::file && part.head) holds = recognise_file(part.head()).id;
         for (const MemorySegment& segment : identity.segments)
             if (segment.executable && *part.offset >= segment.offset && *part.offset < segment.offset + segment.size)
-                holds = "executable";
+                holds = KindId::executable;
         add(part.name, part.kind, holds, {*part.offset, *part.size});
         return Flow::go_on;
     });
@@ -75,7 +74,7 @@ void Regions::add_tables(const Limits& limits) {
         for (const Fields::Area& area : unit.fields.areas()) {
             const auto [there, is_new] = by_name.emplace(area.name, all_.size());
             if (is_new)
-                add(area.name, "table", {}, {begins + area.range.offset, area.range.length});
+                add(area.name, PartKind::table, KindId::data, {begins + area.range.offset, area.range.length});
             else
                 named_.push_back({{begins + area.range.offset, area.range.length}, there->second});
         }
@@ -102,7 +101,7 @@ void Regions::cut() {
     // What nobody names is one region more.
     std::uint64_t at = 0;
     const std::size_t gap = all_.size();
-    all_.push_back({.name = all_.empty() ? "the file" : "", .kind = "gap"});
+    all_.push_back({.name = all_.empty() ? "the file" : "", .kind = PartKind::gap});
     bool any_gap = false;
     const auto gap_up_to = [&](std::uint64_t end) {
         if (at >= end) return;

@@ -32,7 +32,7 @@ public:
     std::uint64_t size() const noexcept { return size_; }
 
 private:
-    void add(const std::string& name, std::string_view kind, std::string_view holds, const ByteRange& range);
+    void add(const std::string& name, PartKind kind, KindId holds, const ByteRange& range);
     void add_parts(const ByteSource& file, const Limits& limits);
     void add_tables(const Limits& limits);
     void cut();

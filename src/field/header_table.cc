@@ -12,7 +12,7 @@
 namespace hotstitch {
 
 HeaderTable::HeaderTable(const ByteSource& file, const Identity& identity) {
-    if (!identity.is("cartridge") && !identity.is("disc") && !identity.is("executable")) return;
+    if (!identity.is(KindId::cartridge) && !identity.is(KindId::disc) && !identity.is(KindId::executable)) return;
     for (const MendOffer& offer : mends_for(file))
         if (offer.needs_value && !offer.present.empty()) add(offer.name, offer.present, true);
     add("title", identity.title), add("serial", identity.serial), add("region", identity.region);

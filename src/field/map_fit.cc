@@ -69,8 +69,8 @@ MapFit fit_of(const FieldMap& map, const Identity& identity, const ByteSource& f
         if (right) return void(++fit.right);
         fit.why.push_back(fmt::format("it wants the {} {}, and this is {}", what, wish, is.empty() ? "unknown" : is));
     };
-    ask("kind", wanted.kind, identity.platform.empty() ? identity.kind.name : identity.platform,
-        lower(wanted.kind) == identity.platform || lower(wanted.kind) == identity.kind.name);
+    ask("kind", wanted.kind, identity.platform.empty() ? name_of(identity.kind.id) : identity.platform,
+        lower(wanted.kind) == identity.platform || lower(wanted.kind) == name_of(identity.kind.id));
     ask("title", wanted.title, identity.title, wanted.title == identity.title);
     ask("serial", wanted.serial, identity.serial, wanted.serial == identity.serial);
     ask("region", wanted.region, identity.region, lower(wanted.region) == lower(identity.region));

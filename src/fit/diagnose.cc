@@ -55,24 +55,25 @@ void add_reason(Diagnosis& diagnosis, Reason found, NextStep next) {
 /// What a file is that no game is. `surely`: whatever the patch; a text may well be what one with checks is for.
 void look_at_kind(const Identity& file, Diagnosis& diagnosis, bool surely) {
     struct Row {
-        std::string_view kind;
+        KindId kind;
         Why why;
         NextStep next;
     };
-    constexpr Row rows[] = {{"web-page", Why::web_page, NextStep::open_the_page},
-                            {"archive", Why::archive, NextStep::unpack_it},
-                            {"pointer", Why::pointer, NextStep::fetch_the_file},
-                            {"disc-copy", Why::compressed_copy, NextStep::save_plain_copy},
-                            {"patch", Why::is_a_patch, NextStep::hand_in_the_game},
-                            {"other-patch", Why::is_a_patch, NextStep::hand_in_the_game},
-                            {"text", Why::other_kind, NextStep::hand_in_the_file},
-                            {"picture", Why::other_kind, NextStep::hand_in_the_file},
-                            {"document", Why::other_kind, NextStep::hand_in_the_file}};
+    constexpr Row rows[] = {{KindId::web_page, Why::web_page, NextStep::open_the_page},
+                            {KindId::archive, Why::archive, NextStep::unpack_it},
+                            {KindId::pointer, Why::pointer, NextStep::fetch_the_file},
+                            {KindId::disc_copy, Why::compressed_copy, NextStep::save_plain_copy},
+                            {KindId::patch, Why::is_a_patch, NextStep::hand_in_the_game},
+                            {KindId::other_patch, Why::is_a_patch, NextStep::hand_in_the_game},
+                            {KindId::text, Why::other_kind, NextStep::hand_in_the_file},
+                            {KindId::picture, Why::other_kind, NextStep::hand_in_the_file},
+                            {KindId::document, Why::other_kind, NextStep::hand_in_the_file}};
     for (const Row& row : rows)
         if (file.is(row.kind) && !(surely && (row.why == Why::other_kind || row.why == Why::compressed_copy)))
-            add_reason(diagnosis,
-                       {.why = row.why, .name = file.is("other-patch") ? std::string() : std::string(file.kind.title)},
-                       row.next);
+            add_reason(
+                diagnosis,
+                {.why = row.why, .name = file.is(KindId::other_patch) ? std::string() : std::string(file.kind.title)},
+                row.next);
 }
 
 class Diagnostician {
@@ -210,9 +211,9 @@ private:
         constexpr Call of_cartridges[] = {{"header-junk", ""}, {"checksum", ""}};
         if (source_.empty() || !source_.has_checksum()) return false;
         std::span<const Call> calls;
-        if (recognise_file(head_of(file_)).name.starts_with("executable"))
+        if (recognise_file(head_of(file_)).id == KindId::executable)
             calls = of_programs;
-        else if (identify(file_).is("cartridge"))
+        else if (identify(file_).is(KindId::cartridge))
             calls = of_cartridges;
         for (const auto& [name, value] : calls)
             for (const bool keep_checks : {true, false}) try {
@@ -230,12 +231,12 @@ private:
 
     /// A patch for one file of a disc.
     bool try_parts() {
-        if (!source_.size || !source_.has_checksum() || !identify(file_).is("disc")) return false;
+        if (!source_.size || !source_.has_checksum() || !identify(file_).is(KindId::disc)) return false;
         std::string found;
         try {
             const Listing disc(borrowed(file_), options_.limits, progress_);
             disc->visit([&](const Part& part, const ExtractPart&) {
-                if (part.kind != "file" || part.size != source_.size) return Flow::go_on;
+                if (part.kind != PartKind::file || part.size != source_.size) return Flow::go_on;
                 const SharedSource content = disc->open(part);
                 if (content && is(source_, *content)) found = part.name;
                 return found.empty() ? Flow::go_on : Flow::stop;
@@ -316,16 +317,16 @@ private:
     void look_at_content() {
         const Identity file = identify(file_);
         look_at_kind(file, result_, true);
-        if (file.is("payload")) look_at_payload(file);
+        if (file.is(KindId::payload)) look_at_payload(file);
         if (file.looks_packed)
             reason({.why = Why::looks_packed, .name = std::string(file.platform_title)},
                    NextStep::look_for_the_plain_program);
-        if (file.is("executable") && (!file.title.empty() || !fact_of(file, "version").empty()))
+        if (file.is(KindId::executable) && (!file.title.empty() || !fact_of(file, "version").empty()))
             edition_ = {.why = Why::edition, .name = edition_of(file)};
         add_all(reasons_of_name(file, options_.name));
-        if (file.is("disc-copy")) add_all(reasons_of_disc(file_, file, source_));
-        if (file.is("disc")) look_at_disc(file);
-        if (file.is("cartridge"))
+        if (file.is(KindId::disc_copy)) add_all(reasons_of_disc(file_, file, source_));
+        if (file.is(KindId::disc)) look_at_disc(file);
+        if (file.is(KindId::cartridge))
             edition_ = {.why = Why::edition, .name = edition_of(file), .found_in = std::string(file.platform_title)};
     }
 
@@ -356,9 +357,9 @@ private:
     /// A program or a disc has none in front, and neither has what its name says to be no game's.
     bool may_have_front_header() const {
         const Identity identity = identify(file_);
-        if (identity.is("cartridge")) return true;
+        if (identity.is(KindId::cartridge)) return true;
         const std::size_t dot = options_.name.rfind('.');
-        return !identity.is("executable") && !identity.is("disc") &&
+        return !identity.is(KindId::executable) && !identity.is(KindId::disc) &&
                (dot == std::string::npos || is_game_extension(std::string_view(options_.name).substr(dot)));
     }
 
@@ -414,8 +415,8 @@ std::string extension_of(std::string_view name) {
 /// A text may well be what is patched, and so may a page under a page's name.
 bool belongs(const Identity& file, std::string_view name) {
     const std::string extension = extension_of(name);
-    return file.is("text") ||
-           (file.is("web-page") && (extension == ".htm" || extension == ".html" || extension == ".xhtml"));
+    return file.is(KindId::text) ||
+           (file.is(KindId::web_page) && (extension == ".htm" || extension == ".html" || extension == ".xhtml"));
 }
 
 }  // namespace
@@ -427,7 +428,7 @@ std::optional<Diagnosis> implausible_source(const PatchReader& patch, const Byte
     Identity by_head;
     by_head.kind = recognise_file(head_of(file));
     if (!belongs(by_head, name)) look_at_kind(by_head, diagnosis, false);
-    if (!diagnosis.reasons.empty() && identify(file).is("cartridge")) diagnosis.reasons.clear();
+    if (!diagnosis.reasons.empty() && identify(file).is(KindId::cartridge)) diagnosis.reasons.clear();
     const std::uint64_t size = reading ? read_as(file, *reading)->size() : file.size();
     const FormatTraits& format = traits_of(patch.facts().format);
     if (format.id == PatchFormat::edits) {
@@ -437,10 +438,10 @@ std::optional<Diagnosis> implausible_source(const PatchReader& patch, const Byte
     } else if (const std::uint64_t gap = unwritten_bytes(patch, size); gap != 0) {
         // What may well be patched is a reason beside another.
         if (file.size() == 0) add_reason(diagnosis, {.why = Why::empty}, NextStep::get_it_again);
-        if (by_head.is("text")) look_at_kind(by_head, diagnosis, false);
+        if (by_head.is(KindId::text)) look_at_kind(by_head, diagnosis, false);
         const NextStep next = diagnosis.reasons.empty() ? NextStep::look_for_the_right_one : diagnosis.next;
         add_reason(diagnosis, {.why = Why::leaves_gap, .wanted = size, .found = gap}, next);
-        if (const Identity found = identify(file); found.is("cartridge"))
+        if (const Identity found = identify(file); found.is(KindId::cartridge))
             add_reason(diagnosis,
                        {.why = Why::edition, .name = edition_of(found), .found_in = std::string(found.platform_title)},
                        next);

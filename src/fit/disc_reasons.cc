@@ -45,7 +45,7 @@ void look_at_copy(const ByteSource& file, const Identity& disc, const Digests& w
 
 std::vector<FoundReason> reasons_of_disc(const ByteSource& file, const Identity& identity, const Digests& wanted) {
     std::vector<FoundReason> all;
-    if (identity.is("disc-copy")) {
+    if (identity.is(KindId::disc_copy)) {
         const bool readable = plain_copy(borrowed(file)) != nullptr;
         all.push_back(
             {{.why = readable ? Why::archive : Why::compressed_copy, .name = std::string(identity.kind.title)},
@@ -66,7 +66,8 @@ std::vector<FoundReason> reasons_of_disc(const ByteSource& file, const Identity&
 std::vector<FoundReason> reasons_of_name(const Identity& identity, const std::string& name) {
     const std::size_t dot = name.rfind('.');
     const std::string extension = dot == std::string::npos ? std::string() : name.substr(dot);
-    const bool other = identity.is("executable") || identity.is("disc-copy") || identity.is("archive");
+    const bool other =
+        identity.is(KindId::executable) || identity.is(KindId::disc_copy) || identity.is(KindId::archive);
     // What copies go by is no promise of a plain image.
     if (!other || !is_game_extension(extension) || extension == ".bin") return {};
     for (const char* const packed : {".ciso", ".cso", ".zso", ".gcz", ".wbfs"})

@@ -36,7 +36,7 @@ void add_interleavings(const ByteSource& file, const Wanted& wanted, std::vector
 void add_sectors(const ByteSource& file, const Wanted& wanted, std::vector<Representation>& all) {
     constexpr std::uint64_t plain = 2048, raw = 2352;
     const Identity identity = identify(file);
-    if (!identity.is("disc")) return;
+    if (!identity.is(KindId::disc)) return;
     if (const auto user = user_data_of(borrowed(file)); user.get() != &file) {
         if (!wanted || *wanted == user->size()) all.push_back({RepresentationKind::user_data});
         const std::uint64_t track = read_as(file, {RepresentationKind::data_track})->size();

@@ -107,18 +107,20 @@ constexpr auto all_traits = [] {
 [[noreturn]] void not_a_patch(ByteView bytes) {
     const FileKind kind = recognise_file(bytes);
     struct Row {
-        std::string_view kind, hint;
+        KindId kind;
+        std::string_view hint;
     };
     constexpr Row rows[] = {
-        {"web-page", "the page around the download was saved; open it and save the patch file itself"},
-        {"archive", "unpack it and hand in the patch inside"},
-        {"pointer", "let the version-control system fetch the file itself"},
-        {"empty", "the download failed; get the patch again"},
-        {"other-patch", "ask its author for one of the formats that are, or use the program that it was made for"},
-        {"", "check that the names of source and patch are the right ones"}};
+        {KindId::web_page, "the page around the download was saved; open it and save the patch file itself"},
+        {KindId::archive, "unpack it and hand in the patch inside"},
+        {KindId::pointer, "let the version-control system fetch the file itself"},
+        {KindId::empty, "the download failed; get the patch again"},
+        {KindId::other_patch,
+         "ask its author for one of the formats that are, or use the program that it was made for"},
+        {KindId::data, "check that the names of source and patch are the right ones"}};
     const Row& row = *std::find_if(std::begin(rows), std::end(rows),
-                                   [&](const Row& r) { return r.kind == kind.name || r.kind.empty(); });
-    throw Error(ErrorCode::not_this_format, kind.name == "other-patch"
+                                   [&](const Row& r) { return r.kind == kind.id || r.kind == KindId::data; });
+    throw Error(ErrorCode::not_this_format, kind.id == KindId::other_patch
                                                 ? fmt::format("this is {}", kind.title)
                                                 : fmt::format("this is not a patch but {}", kind.title))
         .at(0)

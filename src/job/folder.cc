@@ -20,7 +20,7 @@ class FolderContainer final : public Container {
 public:
     explicit FolderContainer(fs::path folder) : folder_(std::move(folder)) {}
 
-    std::string_view kind() const noexcept override { return "folder"; }
+    KindId kind() const noexcept override { return KindId::folder; }
     std::string title() const override { return "a folder"; }
 
     void visit(const VisitPart& visitor) const override {
@@ -28,11 +28,11 @@ public:
             const auto stamp = stamp_of(path);
             if (!stamp) continue;
             Part part{.name = path.lexically_relative(folder_).generic_string(),
-                      .kind = "file",
+                      .kind = PartKind::file,
                       .size = stamp->size,
                       .offset = {},
                       .head = {},
-                      .lies = "in a folder"};
+                      .storage = PartStorage::in_a_folder};
             part.head = [&path] { return head_of(InputFile::regular(path)); };
             const auto extract = [&path](ByteSink& out) { write_source(InputFile::regular(path), out); };
             if (visitor(part, extract) == Flow::stop) return;

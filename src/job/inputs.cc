@@ -84,7 +84,7 @@ bool may_be_meant(const ArchiveMember& member, const PatchFacts& facts, const Ch
 }  // namespace
 
 bool is_archive(const InputFile& file) {
-    return recognise_file(head_of(file)).name == "archive";  // which nothing else can be besides
+    return recognise_file(head_of(file)).id == KindId::archive;  // which nothing else can be besides
 }
 
 Address address_of(const std::string& text) {
@@ -123,7 +123,7 @@ InputFile open_part(const InputFile& file, std::string_view name, const WorkOpti
             .found(std::string(name));
     if (name == "content") name = {};
     // What stands in the file as it is needs no copy.
-    if (const std::string_view spelt = name.empty() ? "content" : name; container->kind() != "archive") {
+    if (const std::string_view spelt = name.empty() ? "content" : name; container->kind() != KindId::archive) {
         const Part part = find_part(*container, spelt);
         const SharedSource bytes = container->open(part);
         if (const auto whole = bytes && part.offset ? bytes->whole() : std::nullopt)

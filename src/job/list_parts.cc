@@ -52,7 +52,7 @@ private:
         container.visit([&](const Part& part, const ExtractPart& extract) {
             ListedPart row{.address = prefix + escaped_part(part.name), .part = part};
             if (is_file(part))
-                row.kind = part.encrypted ? FileKind{"encrypted", "encrypted"}
+                row.kind = part.encrypted ? FileKind{KindId::data, "encrypted"}
                                           : recognise_file(part.head ? part.head() : Bytes{});
             row.part.head = nullptr;
             const bool keep = wanted(row.address);
@@ -71,12 +71,12 @@ private:
         });
     }
 
-    static bool is_file(const Part& part) { return part.kind == "file" || part.kind == "content"; }
+    static bool is_file(const Part& part) { return part.kind == PartKind::file || part.kind == PartKind::content; }
 
     void look_into(const Container& container, const ByteSource* file, const Limits& limits, ListedPart row, bool keep,
                    const ExtractPart& extract, int depth) {
         ScratchFile scratch;
-        SharedSource direct = row.part.lies == "past the end" ? nullptr : container.open(row.part);
+        SharedSource direct = row.part.storage == PartStorage::past_the_end ? nullptr : container.open(row.part);
         if (!direct) {
             extract(scratch);
             direct = std::make_shared<WrittenSource>(scratch);
@@ -152,7 +152,7 @@ std::string_view code_of(PartState state) noexcept {
 std::string ListedPart::opens_as() const {
     if (!cannot_open.empty()) return fmt::format("cannot be opened: {}", cannot_open);
     if (!holds.empty()) return holds;
-    return kind.name == "patch" ? fmt::format("a {} patch", kind.title) : std::string(kind.title);
+    return kind.id == KindId::patch ? fmt::format("a {} patch", kind.title) : std::string(kind.title);
 }
 
 std::uint64_t ListedPart::changed_bytes() const noexcept {
@@ -170,7 +170,7 @@ namespace {
 bool reads_in_any_order(const Container& container) {
     bool yes = false;
     container.visit([&](const Part& part, const ExtractPart&) {
-        yes = part.lies == "past the end" || container.open(part) != nullptr;
+        yes = part.storage == PartStorage::past_the_end || container.open(part) != nullptr;
         return Flow::stop;
     });
     return yes;
@@ -184,7 +184,8 @@ std::vector<ByteRange> differences_of(const Container& container, const Part& pa
 }
 
 void compare_directly(const Container& container, const Container& other, ListedPart& row, const ListedPart& match) {
-    const bool cut = row.part.lies == "past the end", other_cut = match.part.lies == "past the end";
+    const bool cut = row.part.storage == PartStorage::past_the_end,
+               other_cut = match.part.storage == PartStorage::past_the_end;
     if (!cut && !other_cut) {
         const SharedSource here = container.open(row.part), there = other.open(match.part);
         row.changed =
@@ -206,7 +207,8 @@ std::vector<ListedPart> compare_parts(const Container& container, const Containe
     // Other names of what is compared as files.
     for (auto* const list : {&rows, &there})
         std::erase_if(*list, [](const ListedPart& row) {
-            return row.part.kind == "main-program" || (row.part.kind == "track" && row.part.lies == "computed");
+            return row.part.kind == PartKind::main_program ||
+                   (row.part.kind == PartKind::track && row.part.storage == PartStorage::computed);
         });
     std::map<std::string, ListedPart*> by_name;
     for (ListedPart& row : there) by_name.emplace(row.address, &row);

@@ -36,7 +36,7 @@ std::string Job::State::disc_extension() const {
     const ApplyStage& stage = stages.front();
     const auto wanted = joined(stage.reader->facts().source, options_for(stage).checks.source).size;
     if (recipe.as_is || keeps_form || !wanted || *wanted == source->size()) return {};
-    if (!identify(*source).is("disc")) return {};
+    if (!identify(*source).is(KindId::disc)) return {};
     const SharedSource user = user_data_of(borrowed(*source));
     if (user.get() != &*source) return *wanted == user->size() ? ".iso" : "";
     return *wanted == read_as(*source, {RepresentationKind::in_whole_sectors, 1})->size() ? ".bin" : "";

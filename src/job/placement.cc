@@ -19,8 +19,8 @@ namespace {
 
 bool is_game(const InputFile& file) {
     const Identity identity = identify(file);
-    return identity.is("cartridge") ||
-           (!identity.is("executable") && is_game_extension(file.path().extension().string()));
+    return identity.is(KindId::cartridge) ||
+           (!identity.is(KindId::executable) && is_game_extension(file.path().extension().string()));
 }
 
 }  // namespace

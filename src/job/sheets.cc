@@ -45,7 +45,7 @@ public:
         }
     }
 
-    std::string_view kind() const noexcept override { return disc_ ? disc_->kind() : "disc"; }
+    KindId kind() const noexcept override { return disc_ ? disc_->kind() : KindId::disc; }
     std::string title() const override {
         const std::string tracks = counted(sheet_.tracks.size(), "track", "tracks");
         return disc_ ? fmt::format("{}, {}", disc_->title(), tracks) : fmt::format("a disc of {}", tracks);
@@ -58,37 +58,39 @@ public:
     void visit(const VisitPart& visitor) const override {
         for (const CueTrack& track : sheet_.tracks) {
             const SharedSource bytes = content_of(track);
-            Part part{.name = track_part(track), .kind = "track", .size = bytes->size(), .offset = {}, .head = {}};
-            part.lies = track.file != own_ ? "in another file" : "computed";
-            if (track.file == own_ && !track.is_data()) part.offset = range_in(track).offset, part.lies = {};
+            Part part{
+                .name = track_part(track), .kind = PartKind::track, .size = bytes->size(), .offset = {}, .head = {}};
+            part.storage = track.file != own_ ? PartStorage::in_another_file : PartStorage::computed;
+            if (track.file == own_ && !track.is_data())
+                part.offset = range_in(track).offset, part.storage = PartStorage::plain;
             part.head = [&bytes] { return head_of(*bytes); };
             if (visitor(part, [&](ByteSink& out) { write_source(*bytes, out); }) == Flow::stop) return;
         }
         if (!disc_) return;
         disc_->visit([&](const Part& part, const ExtractPart& extract) {
-            return part.kind == "track" ? Flow::go_on : visitor(part, extract);
+            return part.kind == PartKind::track ? Flow::go_on : visitor(part, extract);
         });
     }
 
     SharedSource open(const Part& part) const override {
-        const CueTrack* const track = part.kind == "track" ? track_named(sheet_, part.name) : nullptr;
+        const CueTrack* const track = part.kind == PartKind::track ? track_named(sheet_, part.name) : nullptr;
         if (track != nullptr) return content_of(*track);
         return disc_->open(part);
     }
 
     SharedSource stored(const Part& part) const override {
-        const CueTrack* const track = part.kind == "track" ? track_named(sheet_, part.name) : nullptr;
+        const CueTrack* const track = part.kind == PartKind::track ? track_named(sheet_, part.name) : nullptr;
         if (track == nullptr) return disc_ ? disc_->stored(part) : nullptr;
         return track->is_data() ? whole_of(*track) : nullptr;
     }
 
     PutResult put(const Part& part, const SharedSource& content, const PutOptions& options) const override {
-        const CueTrack* const track = part.kind == "track" ? track_named(sheet_, part.name) : nullptr;
+        const CueTrack* const track = part.kind == PartKind::track ? track_named(sheet_, part.name) : nullptr;
         if (track == nullptr) return disc_->put(part, content, options);
         if (track->number == data_ && disc_) {
             // Of a plain one, the track is the file.
             for (const Part& own : disc_->parts())
-                if (own.kind == "track") return disc_->put(own, content, options);
+                if (own.kind == PartKind::track) return disc_->put(own, content, options);
         }
         if (!part.offset)
             throw Error(ErrorCode::unsupported, fmt::format("{} is only read here", part.name))

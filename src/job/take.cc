@@ -62,7 +62,7 @@ private:
         const OpenedParts opened = open_parts(address.outer(), options_);
         if (address.names_all()) return take_tree(opened, address.parts.back());
         const Part found = find_part(*opened.container, address.parts.back());
-        if (found.kind == "link")
+        if (found.kind == PartKind::link)
             throw Error(ErrorCode::unsupported, fmt::format("{} is a link, which has no content", found.name))
                 .in("part")
                 .hint("name the file that it leads to");
@@ -86,8 +86,8 @@ private:
         const bool files_only = has_files(container);
         const auto each = [&](const Part& part, const ExtractPart& extract) {
             if (!part.name.starts_with(prefix)) return Flow::go_on;
-            if (part.kind == "link") return result_.links.push_back(part.name), Flow::go_on;
-            if (files_only && part.kind != "file") return Flow::go_on;
+            if (part.kind == PartKind::link) return result_.links.push_back(part.name), Flow::go_on;
+            if (files_only && part.kind != PartKind::file) return Flow::go_on;
             any = true;
             if (part.encrypted) return result_.encrypted.push_back(part.name), Flow::go_on;
             write_or_tell(part, folder, unique(safe_path(std::string_view(part.name).substr(prefix.size())), part.name),
@@ -127,7 +127,7 @@ private:
     static bool has_files(const Container& container) {
         bool any = false;
         container.visit([&](const Part& part, const ExtractPart&) {
-            any = part.kind == "file";
+            any = part.kind == PartKind::file;
             return any ? Flow::stop : Flow::go_on;
         });
         return any;
@@ -147,7 +147,7 @@ private:
                 extract(out);
             size = out.written_size();
         });
-        if (part.lies == "form 2" && !request_.stored) ++result_.in_form2;
+        if (part.storage == PartStorage::form_2 && !request_.stored) ++result_.in_form2;
         result_.taken.push_back({part.name, place, size});
     }
 

@@ -181,7 +181,7 @@ Tree read_tree(const fs::path& folder) {
 Tree read_tree(const Listing& container, const Limits& limits) {
     Tree tree;
     for (const Part& part : container->parts()) {
-        if (part.kind == "link") continue;  // which has no content to be read
+        if (part.kind == PartKind::link) continue;  // which has no content to be read
         if (const std::string why = why_unsafe(part.name); !why.empty() && why.find("system") == std::string::npos)
             throw Error(ErrorCode::damaged, why).found(part.name);
         for (const std::string& above : folders_above(part.name))

@@ -135,8 +135,8 @@ private:
         if (!wants_files()) return;
         for (const Part& part : container.parts()) {
             const auto may_be_it = [&](const KitBaseFound& one) { return !one && is_size(*one.base, *part.size); };
-            if (part.kind != "file" || part.encrypted || !part.size || part.lies == "past the end" ||
-                std::none_of(found_.begin(), found_.end(), may_be_it))
+            if (part.kind != PartKind::file || part.encrypted || !part.size ||
+                part.storage == PartStorage::past_the_end || std::none_of(found_.begin(), found_.end(), may_be_it))
                 continue;
             offer(address + ":" + escaped_part(part.name),
                   std::make_shared<const InputFile>(open_part(file, part.name, work_)), false);

@@ -148,17 +148,11 @@ private:
         }
     }
 
-    static bool has_files(const Container& container) {
-        return container.kind() == "disc" || container.kind() == "payload" || container.kind() == "described" ||
-               container.kind() == "cartridge";
-    }
-
     /// The parts that can be put back: files, and the one content of what is packed; none that stands for another.
     static std::map<std::string, Part> files_of(const Container& container) {
         std::map<std::string, Part> files;
         for (const Part& part : container.parts())
-            if ((part.kind == "file" || part.kind == "content" || part.kind == "member") && !part.encrypted &&
-                !part.follows)
+            if ((part.kind == PartKind::file || part.kind == PartKind::content) && !part.encrypted && !part.follows)
                 files.emplace(part.name, part);
         return files;
     }
@@ -166,7 +160,7 @@ private:
     std::optional<Found> by_parts(const SharedSource& before, const SharedSource& after, const std::string& at,
                                   const Limits& limits, std::size_t depth) {
         const Listing old_one(before, limits), new_one(after, limits);
-        if (!old_one || !new_one || old_one->kind() != new_one->kind() || !has_files(*old_one)) return std::nullopt;
+        if (!old_one || !new_one || old_one->kind() != new_one->kind()) return std::nullopt;
         const auto old_files = files_of(*old_one), new_files = files_of(*new_one);
         if (old_files.empty() || new_files.empty()) return std::nullopt;
         Found all;

@@ -21,26 +21,26 @@ struct Signature {
 };
 
 constexpr std::array signatures{
-    Signature{"PK\3\4"sv, {"archive", "a zip archive"}},
-    Signature{"PK\5\6"sv, {"archive", "an empty zip archive"}},
-    Signature{"7z\xBC\xAF\x27\x1C"sv, {"archive", "a 7z archive"}},
-    Signature{"Rar!\x1A\7"sv, {"archive", "a rar archive"}},
-    Signature{"\x1F\x8B"sv, {"archive", "a gzip-compressed file"}},
+    Signature{"PK\3\4"sv, {KindId::archive, "a zip archive"}},
+    Signature{"PK\5\6"sv, {KindId::archive, "an empty zip archive"}},
+    Signature{"7z\xBC\xAF\x27\x1C"sv, {KindId::archive, "a 7z archive"}},
+    Signature{"Rar!\x1A\7"sv, {KindId::archive, "a rar archive"}},
+    Signature{"\x1F\x8B"sv, {KindId::archive, "a gzip-compressed file"}},
     Signature{"\xFD"
               "7zXZ\0"sv,
-              {"archive", "an xz-compressed file"}},
-    Signature{"BZh"sv, {"archive", "a bzip2-compressed file"}},
-    Signature{"\x28\xB5\x2F\xFD"sv, {"archive", "a zstd-compressed file"}},
-    Signature{"Yaz0"sv, {"payload", "a Yaz0-packed file"}},
-    Signature{"\x04\x22\x4D\x18"sv, {"payload", "an LZ4-compressed file"}},
-    Signature{"PS-X EXE"sv, {"executable", "a PS-X executable"}},
+              {KindId::archive, "an xz-compressed file"}},
+    Signature{"BZh"sv, {KindId::archive, "a bzip2-compressed file"}},
+    Signature{"\x28\xB5\x2F\xFD"sv, {KindId::archive, "a zstd-compressed file"}},
+    Signature{"Yaz0"sv, {KindId::payload, "a Yaz0-packed file"}},
+    Signature{"\x04\x22\x4D\x18"sv, {KindId::payload, "an LZ4-compressed file"}},
+    Signature{"PS-X EXE"sv, {KindId::executable, "a PS-X executable"}},
     Signature{"\x7F"
               "ELF"sv,
-              {"executable", "an ELF executable or library"}},
-    Signature{"MZ"sv, {"executable", "a Windows or DOS executable"}},
-    Signature{"\x89PNG\r\n"sv, {"picture", "a PNG picture"}},
-    Signature{"\xFF\xD8\xFF"sv, {"picture", "a JPEG picture"}},
-    Signature{"%PDF-"sv, {"document", "a PDF document"}},
+              {KindId::executable, "an ELF executable or library"}},
+    Signature{"MZ"sv, {KindId::executable, "a Windows or DOS executable"}},
+    Signature{"\x89PNG\r\n"sv, {KindId::picture, "a PNG picture"}},
+    Signature{"\xFF\xD8\xFF"sv, {KindId::picture, "a JPEG picture"}},
+    Signature{"%PDF-"sv, {KindId::document, "a PDF document"}},
 };
 
 bool starts_like_web_page(std::string_view text) {
@@ -82,17 +82,17 @@ bool looks_like_text(std::string_view text) {
 
 FileKind recognise_file(ByteView head) noexcept {
     const std::string_view text = text_of(head.first(std::min<std::size_t>(head.size(), 512)));
-    if (text.empty()) return {"empty", "an empty file"};
-    if (const auto format = recognise_patch(head)) return {"patch", traits_of(*format).title};
+    if (text.empty()) return {KindId::empty, "an empty file"};
+    if (const auto format = recognise_patch(head)) return {KindId::patch, traits_of(*format).title};
     for (const Signature& row : signatures)
         if (text.starts_with(row.bytes)) return row.kind;
-    if (const copy::CopyForm* const form = copy::form_of(head)) return {"disc-copy", form->title};
-    if (is_tar(head)) return {"archive", "a tar archive"};
-    if (starts_like_web_page(text)) return {"web-page", "a web page (HTML)"};
-    if (is_pointer(text)) return {"pointer", "a pointer to a file that a version-control store keeps elsewhere"};
-    if (looks_like_text(text)) return {"text", "a text file"};
-    if (says_patch(text)) return {"other-patch", "a patch in a format that is not read here"};
-    return {"data", "data of no known kind"};
+    if (const copy::CopyForm* const form = copy::form_of(head)) return {KindId::disc_copy, form->title};
+    if (is_tar(head)) return {KindId::archive, "a tar archive"};
+    if (starts_like_web_page(text)) return {KindId::web_page, "a web page (HTML)"};
+    if (is_pointer(text)) return {KindId::pointer, "a pointer to a file that a version-control store keeps elsewhere"};
+    if (looks_like_text(text)) return {KindId::text, "a text file"};
+    if (says_patch(text)) return {KindId::other_patch, "a patch in a format that is not read here"};
+    return {KindId::data, "data of no known kind"};
 }
 
 }  // namespace hotstitch

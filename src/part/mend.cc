@@ -43,18 +43,18 @@ Mending mending_of(ByteView file, Identity identity, const MendOptions& options)
 
 /// Whether its mends are changes of a file of any size, and those that it has.
 bool has_file_mends(const Identity& identity) {
-    return identity.is("disc") || (identity.is("executable") && !identity.platform.empty());
+    return identity.is(KindId::disc) || (identity.is(KindId::executable) && !identity.platform.empty());
 }
 std::vector<MendRow> file_mends_of(const Identity& identity) {
-    if (!identity.is("disc")) return mends_of_executable(identity);
+    if (!identity.is(KindId::disc)) return mends_of_executable(identity);
     return identity.platform == "gamecube" || identity.platform == "wii" ? mends_of_table_disc() : mends_of_disc();
 }
 
 /// "a SNES ROM", "a Windows executable", "a disc image".
 std::string subject(const Identity& identity) {
-    if (identity.is("disc")) return "a disc image";
+    if (identity.is(KindId::disc)) return "a disc image";
     return fmt::format("{} {}{}", identity.platform_title.find_first_of("AE") == 0 ? "an" : "a",
-                       identity.platform_title, identity.is("executable") ? "" : " ROM");
+                       identity.platform_title, identity.is(KindId::executable) ? "" : " ROM");
 }
 
 const MendRow& row_for(const std::vector<MendRow>& rows, const MendRequest& request, const Identity& identity) {
@@ -164,7 +164,7 @@ std::vector<MendOffer> offers_for_file(const ByteSource& file, const Identity& i
                 offer.cannot = error.what();
             }
         // A checksum that is 0 is as good as none; flags are a matter of taste.
-        const bool stale = row.turn == Turn::checks && !identity.is("disc") &&
+        const bool stale = row.turn == Turn::checks && !identity.is(KindId::disc) &&
                            std::any_of(identity.checks.begin(), identity.checks.end(),
                                        [](const InternalCheck& c) { return c.state == CheckState::wrong; });
         offer.needed = stale && offer.step && offer.step->changes();

@@ -45,12 +45,12 @@ Place place_in(const Identity& executable, const ByteSource& file, std::string_v
 }  // namespace
 
 bool has_addresses(const Identity& identity) {
-    return identity.is("executable") ? !identity.segments.empty() : cartridge::has_map(identity);
+    return identity.is(KindId::executable) ? !identity.segments.empty() : cartridge::has_map(identity);
 }
 
 Place place_at(const Identity& identity, const ByteSource& file, std::string_view text) {
-    return identity.is("executable") ? place_in(identity, file, text)
-                                     : cartridge::place_at(identity, WholeView(file), text);
+    return identity.is(KindId::executable) ? place_in(identity, file, text)
+                                           : cartridge::place_at(identity, WholeView(file), text);
 }
 
 Place place_at(const Identity& identity, ByteView file, std::string_view text) {
@@ -58,8 +58,8 @@ Place place_at(const Identity& identity, ByteView file, std::string_view text) {
 }
 
 std::string address_of(const Identity& identity, const ByteSource& file, std::uint64_t rom_offset) {
-    return identity.is("executable") ? address_in(identity, rom_offset)
-                                     : cartridge::address_in(identity, WholeView(file), rom_offset);
+    return identity.is(KindId::executable) ? address_in(identity, rom_offset)
+                                           : cartridge::address_in(identity, WholeView(file), rom_offset);
 }
 
 }  // namespace hotstitch

@@ -22,8 +22,8 @@ namespace {
 /// A modified copy is of the game's own kind.
 void refuse_other_kind(const std::string& path, const InputFile& file, const InputFile& from) {
     const Identity mod = identify(file), own = identify(from);
-    if (mod.kind.name == own.kind.name && mod.platform == own.platform) return;
-    if (mod.is("data") || own.is("data")) return;  // nothing says so
+    if (mod.kind.id == own.kind.id && mod.platform == own.platform) return;
+    if (mod.is(KindId::data) || own.is(KindId::data)) return;  // nothing says so
     throw Error(ErrorCode::wrong_source, fmt::format("{} is no mod of {}", path, from.path().filename().string()))
         .in("mod")
         .wanted(fmt::format("a patch, a kit, or a modified copy: {}", words_for(own)))

@@ -212,14 +212,14 @@ void describe_patch(const InputFile& file, const std::string& source_name, const
 std::string words_for_member(const Part& member, const ExtractPart& extract, const WorkOptions& context, Json& row) {
     constexpr std::uint64_t largest = 64 << 20;
     FileKind kind = recognise_file(member.head ? member.head() : Bytes{});
-    row = {{"name", as_utf8(member.name)}, {"kind", kind.name}, {"encrypted", member.encrypted}};
+    row = {{"name", as_utf8(member.name)}, {"kind", name_of(kind.id)}, {"encrypted", member.encrypted}};
     if (member.encrypted) return "encrypted";
-    if (member.size.value_or(largest + 1) > largest || (kind.name != "data" && kind.name != "executable"))
+    if (member.size.value_or(largest + 1) > largest || (kind.id != KindId::data && kind.id != KindId::executable))
         return std::string(kind.title);
     const auto content = context.limits.scratch();
     extract(*content);
     const Identity identity = identify(WrittenSource(*content));
-    row["kind"] = identity.kind.name;
+    row["kind"] = name_of(identity.kind.id);
     return escaped(words_for(identity));
 }
 
@@ -236,8 +236,9 @@ void state_members(const InputFile& file, const std::string& name, const WorkOpt
         if (what.empty()) row = {{"name", as_utf8(member.name)}, {"encrypted", member.encrypted}};
         list.push_back(std::move(row));
         if (first.empty()) first = member.name;
-        const std::string size =
-            member.kind == "content" && member.size ? fmt::format(", {}", size_text(*member.size)) : std::string();
+        const std::string size = member.kind == PartKind::content && member.size
+                                     ? fmt::format(", {}", size_text(*member.size))
+                                     : std::string();
         lines.push_back(
             fmt::format("{}  ({}{})", member.name.empty() ? "the compressed file" : escaped(member.name), what, size));
         return Flow::go_on;
@@ -316,9 +317,9 @@ void describe_content(const InputFile& file, const std::string& name, const Desc
                       const std::optional<KnownFiles>& known, const WorkOptions& context, Report& part, int depth = 0) {
     constexpr int deepest = 2;  // an archive may hold itself
     const Identity identity = identify(file);
-    const bool is_cartridge = identity.is("cartridge"), is_executable = identity.is("executable");
-    part.detail("kind", identity.kind.name);
-    if (identity.is("archive")) {
+    const bool is_cartridge = identity.is(KindId::cartridge), is_executable = identity.is(KindId::executable);
+    part.detail("kind", name_of(identity.kind.id));
+    if (identity.is(KindId::archive)) {
         const auto inside = depth < deepest ? what_matters_in(file, name, context) : std::nullopt;
         if (inside) {
             part = Report("file");
@@ -336,8 +337,8 @@ void describe_content(const InputFile& file, const std::string& name, const Desc
                 : "--at is for cartridge ROMs and executables, --free for cartridge ROMs, and this file is none "
                   "that is known")
             .in(shown(file.path()));
-    if (identity.is("patch")) return describe_patch(file, arguments.source, context, part);
-    if (identity.is("empty")) {
+    if (identity.is(KindId::patch)) return describe_patch(file, arguments.source, context, part);
+    if (identity.is(KindId::empty)) {
         part.fact("size", "size", size_text(0), 0);
         part.bad("empty", fmt::format("{} is empty.", shown(file.path())), ExitCode::bad_input);
         return part.next("a download or copy likely failed; get the file again");
@@ -348,14 +349,15 @@ void describe_content(const InputFile& file, const std::string& name, const Desc
     known_fact(part, known, file, as_read, context);
     if (is_cartridge) return describe_image(file, identity, arguments, part);
     if (is_executable && !identity.platform.empty()) return describe_executable(file, identity, arguments, part);
-    if (identity.is("disc")) return describe_disc(file, identity, name, context, part);
-    if (identity.is("web-page"))
+    if (identity.is(KindId::disc)) return describe_disc(file, identity, name, context, part);
+    if (identity.is(KindId::web_page))
         part.next("if this should be a patch or a game: the page around the download was saved; save the file itself");
-    if (identity.is("disc-copy"))
+    if (identity.is(KindId::disc_copy))
         part.next("a patch is made for the plain image: save a plain, full copy with what made or plays this one");
-    if (identity.is("chunk-file")) part.next("to see its chunks", fmt::format("hotstitch parts {}", shell_file(name)));
-    if (identity.is("archive") || identity.is("payload")) state_members(file, name, context, part);
-    part.good(std::string(identity.kind.name), fmt::format("{} is {}.", shown(file.path()), identity.kind.title));
+    if (identity.is(KindId::chunk_file))
+        part.next("to see its chunks", fmt::format("hotstitch parts {}", shell_file(name)));
+    if (identity.is(KindId::archive) || identity.is(KindId::payload)) state_members(file, name, context, part);
+    part.good(name_of(identity.kind.id), fmt::format("{} is {}.", shown(file.path()), identity.kind.title));
 }
 
 void describe_file(const std::string& name, const DescribeRequest& arguments, const std::optional<KnownFiles>& known,

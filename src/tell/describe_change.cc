@@ -124,7 +124,7 @@ void state_edit_list(const InputFile& file, const PatchFacts& facts, bool source
 void state_touched(const PatchReader& patch, const InputFile& source, const WorkOptions& context, Report& part) {
     const Chart chart = chart_of(source, patch, {.limits = context.limits, .progress = context.progress});
     const bool has_names = std::any_of(chart.regions.begin(), chart.regions.end(), [](const ChartRegion& region) {
-        return region.changed != 0 && (region.kind == "header" || region.kind == "table");
+        return region.changed != 0 && (region.kind == PartKind::header || region.kind == PartKind::table);
     });
     const NamesOfRegions by_result = has_names ? names_by_result(patch, source, context) : NamesOfRegions();
     constexpr std::size_t most_names = 8;
@@ -133,17 +133,18 @@ void state_touched(const PatchReader& patch, const InputFile& source, const Work
     for (const ChartRegion* const region : changed_regions(chart, regions_shown)) {
         std::vector<std::string> names = region->names;
         bool more = region->more_names;
-        const auto known = by_result.find(region->kind == "header" ? std::string("header") : region->name);
-        if (known != by_result.end() && (region->kind == "header" || region->kind == "table")) {
+        const auto known = by_result.find(region->kind == PartKind::header ? std::string("header") : region->name);
+        if (known != by_result.end() && (region->kind == PartKind::header || region->kind == PartKind::table)) {
             names.assign(known->second.begin(), known->second.begin() + static_cast<std::ptrdiff_t>(std::min(
                                                                             known->second.size(), most_names)));
             more = known->second.size() > most_names;
         }
-        std::string what = fmt::format("{}", fmt::join(names, region->kind == "table" ? "; " : ", "));
+        std::string what = fmt::format("{}", fmt::join(names, region->kind == PartKind::table ? "; " : ", "));
         if (more) what += " …";
         if (what.empty()) what = counted(region->changed, "byte", "bytes");
-        lines.push_back(escaped(
-            region->kind == "table" && !names.empty() ? what : fmt::format("{}: {}", words_for(*region), what)));
+        lines.push_back(escaped(region->kind == PartKind::table && !names.empty()
+                                    ? what
+                                    : fmt::format("{}: {}", words_for(*region), what)));
         list.push_back(Json(region_json(*region, names)));
     }
     part.list("touched", "changes", lines, regions_shown, list, chart.changed_regions);
@@ -151,10 +152,10 @@ void state_touched(const PatchReader& patch, const InputFile& source, const Work
 }
 
 JsonValue region_json(const ChartRegion& region, const std::vector<std::string>& names) {
-    Json out = {{"name", as_utf8(region.name)},    {"kind", region.kind},
+    Json out = {{"name", as_utf8(region.name)},    {"kind", name_of(region.kind)},
                 {"offset", region.offset},         {"size", region.size},
                 {"changed_bytes", region.changed}, {"places", region.places}};
-    if (!region.holds.empty()) out["holds"] = region.holds;
+    if (region.holds != KindId::data) out["holds"] = name_of(region.holds);
     for (const std::string& name : names) out["names"].push_back(as_utf8(name));
     return out;
 }

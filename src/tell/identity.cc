@@ -66,8 +66,8 @@ void size_facts(Report& report, const Identity& image) {
 void identity_facts(Report& report, const Identity& image) {
     report.detail("platform", image.platform);
     if (!image.platform_title.empty())
-        report.fact("platform_title", image.is("executable") ? "format" : "platform", std::string(image.platform_title),
-                    image.platform_title);
+        report.fact("platform_title", image.is(KindId::executable) ? "format" : "platform",
+                    std::string(image.platform_title), image.platform_title);
     text_fact(report, "region", "region", image.region);
     if (image.revision) report.fact("revision", "revision", fmt::format("{}", *image.revision), *image.revision);
     text_fact(report, "title", "title", image.title);

@@ -15,14 +15,14 @@ namespace hotstitch {
 
 std::string words_for(const Identity& identity) {
     const std::string edition = edition_of(identity);
-    if (identity.is("disc")) {
+    if (identity.is(KindId::disc)) {
         const std::string kind = identity.platform_title.empty() ? std::string(identity.kind.title)
                                                                  : fmt::format("a {} disc", identity.platform_title);
         const std::string of = identity.serial.empty() ? edition : fmt::format("{}, {}", edition, identity.serial);
         return identity.title.empty() && identity.serial.empty() ? kind : fmt::format("{}: {}", kind, of);
     }
     if (identity.platform_title.empty()) return std::string(identity.kind.title);
-    if (identity.is("executable")) {
+    if (identity.is(KindId::executable)) {
         std::string kind = fmt::format("{} {}", identity.platform_title.find_first_of("AE") == 0 ? "an" : "a",
                                        identity.platform_title);
         if (const auto machine = fact_of(identity, "machine"); !machine.empty())

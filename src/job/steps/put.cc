@@ -41,7 +41,7 @@ std::uint64_t changed_in(const ByteSource& before, const ByteSource& after) {
 PutReport report_for(const Container& container, const std::optional<Part>& there, const std::string& name,
                      const SharedSource& content, const Limits& limits, SharedSource& before) {
     PutReport report{.part =
-                         there ? *there : Part{.name = name, .kind = "file", .size = content->size(), .offset = {}}};
+                         there ? *there : Part{.name = name, .kind = PartKind::file, .size = content->size(), .offset = {}}};
     report.changed = report.part.size.value_or(0);
     if (!there || !content) return report;
     before = content_of(container, *there, limits);
@@ -57,7 +57,7 @@ void complete(PutReport& report, const PutResult& result, const ByteSource& file
     report.moved_sectors = result.moved_sectors;
     report.warnings = result.warnings;
     report.size_before = file.size(), report.size_after = result.change.result_size();
-    if (result.mended && outer.lies != "computed") {
+    if (result.mended && outer.storage != PartStorage::computed) {
         report.mended = *result.mended;
     } else if (!result.how.empty()) {  // of whole sectors, their codes too
         const std::uint64_t touched = bytes_in(result.change.changed_ranges(file));
@@ -81,7 +81,7 @@ Did change_part(StepContext& context, const StepContent& content) {
             const auto there = part_by_name(container, name);
             if (!there && (!content.source || !options.add)) {
                 const bool could_be_added =
-                    host.tells && container.kind() == "disc" && context.names.size() == 1 && content.source;
+                    host.tells && container.kind() == KindId::disc && context.names.size() == 1 && content.source;
                 throw could_be_added
                     ? no_such_part(container, name).as(ErrorId::part_is_new).hint("if it is to be a new file, add it")
                     : no_such_part(container, name);

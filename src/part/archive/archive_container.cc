@@ -12,20 +12,20 @@ public:
     ArchiveContainer(const ByteSource& file, std::string_view title, const Limits& limits, const Progress& progress)
         : file_(file), title_(title), limits_(limits), progress_(progress) {}
 
-    std::string_view kind() const noexcept override { return "archive"; }
+    KindId kind() const noexcept override { return KindId::archive; }
     std::string title() const override { return std::string(title_); }
 
     void visit(const VisitPart& visitor) const override {
         ArchiveReader reader(file_, limits_, progress_);
         while (const ArchiveMember* const member = reader.next(true)) {
             Part part{.name = member->name,
-                      .kind = "file",
+                      .kind = PartKind::file,
                       .size = member->size,
                       .offset = {},
                       .head = [member] { return member->head; },
                       .encrypted = member->encrypted};
-            if (part.name.empty()) part.name = part.kind = "content";
-            if (!member->link.empty()) part.kind = "link", part.size = 0, part.lies = "link";
+            if (part.name.empty()) part.name = "content", part.kind = PartKind::content;
+            if (!member->link.empty()) part.kind = PartKind::link, part.size = 0, part.storage = PartStorage::link;
             if (visitor(part, [&](ByteSink& out) { reader.extract(out); }) == Flow::stop) break;
         }
         reader.check_rest();
@@ -33,7 +33,7 @@ public:
 
     /// A compressed file takes other content; an archive of several files is only read.
     PutResult put(const Part& part, const SharedSource& content, const PutOptions& options) const override {
-        if (part.kind != "content") return Container::put(part, content, options);
+        if (part.kind != PartKind::content) return Container::put(part, content, options);
         return put_content(file_, *content, limits_);
     }
 

@@ -20,23 +20,23 @@ class CartridgeContainer final : public Container {
 public:
     CartridgeContainer(const ByteSource& file, Identity image) : view_(file), file_(view_), image_(std::move(image)) {
         in_order_ = !image_.reading || image_.reading->kind == RepresentationKind::without_front_header;
-        if (image_.front_header != 0) add_of_file("front-header", "front-header", 0, image_.front_header);
+        if (image_.front_header != 0) add_of_file("front-header", PartKind::front_header, 0, image_.front_header);
         ByteRange header = cartridge::platform_of(image_).header;
         header.offset += image_.internal_header;
         if (header.length != 0 && header.offset + header.length <= rom_size())
-            add_of_rom("header", "header", header.offset, header.length);
+            add_of_rom("header", PartKind::header, header.offset, header.length);
         const std::uint64_t bank = bank_size(image_);
         // A bank that is the whole file would hold itself again, and so on without an end.
         const bool has_banks = bank != 0 && bank < view_.bytes().size();
         for (std::uint64_t at = 0, number = 0; has_banks && at < rom_size(); at += bank, ++number)
-            add_of_rom(fmt::format("bank {}", number), "bank", at, std::min(bank, rom_size() - at));
+            add_of_rom(fmt::format("bank {}", number), PartKind::bank, at, std::min(bank, rom_size() - at));
         const cartridge::Platform& platform = cartridge::platform_of(image_);
         if (platform.files != nullptr && in_order_)
             for (const cartridge::RomFile& one : platform.files(file_.subspan(image_.front_header), warnings_))
-                add_of_rom(one.name, "file", one.offset, one.size);
+                add_of_rom(one.name, PartKind::file, one.offset, one.size);
     }
 
-    std::string_view kind() const noexcept override { return "cartridge"; }
+    KindId kind() const noexcept override { return KindId::cartridge; }
     std::string title() const override {
         return fmt::format("a {} ROM: {}", image_.platform_title, edition_of(image_));
     }
@@ -56,13 +56,13 @@ public:
     }
 
     SharedSource open(const Part& part) const override {
-        if (part.kind != "file") return nullptr;
+        if (part.kind != PartKind::file) return nullptr;
         return std::make_shared<MemorySource>(
             file_.subspan(static_cast<std::size_t>(*part.offset), static_cast<std::size_t>(*part.size)));
     }
 
     PutResult put(const Part& part, const SharedSource& content, const PutOptions& options) const override {
-        if (part.kind == "file" && image_.front_header == 0)
+        if (part.kind == PartKind::file && image_.front_header == 0)
             return cartridge::platform_of(image_).put_file(file_, {part.name, *part.offset, *part.size}, content,
                                                            options);
         if (!part.offset)
@@ -71,12 +71,30 @@ public:
                 .hint("put it in order first, with the mend byte-order or de-interleave");
         ChangeList list = put_in_place(
             MemorySource(file_), part, *content, std::nullopt,
-            part.kind == "front-header" ? "to take it off or put another one on, use header" : "fill it up, or cut it");
+            part.kind == PartKind::front_header ? "take it off, then add the other" : "fill it up, or cut it");
         if (!options.mend || !all_checks_right(image_)) return list;
         const Bytes made = changed(file_, list);
         const auto after = recognise_cartridge(made);
         if (!after || after->platform != image_.platform || all_checks_right(*after)) return list;
         return list.then(plan_mends(made, {{"checksum", {}}}).change);
+    }
+
+    /// A front header comes and goes; all else has its place.
+    PutResult add(const std::string& name, const SharedSource& content, const PutOptions& options) const override {
+        if (name != "front-header") return Container::add(name, content, options);
+        if (content->size() == 0 || content->size() > largest_front_header)
+            throw Error(ErrorCode::usage, "this is no front header").in("size").found(size_text(content->size()));
+        const WholeView bytes(*content);
+        PutResult result(plan_attach(MemorySource(file_), Bytes(bytes.bytes().begin(), bytes.bytes().end())));
+        result.how = "added";
+        result.part = {.name = name, .kind = PartKind::front_header, .size = content->size(), .offset = 0};
+        return result;
+    }
+    PutResult remove(const Part& part, const PutOptions& options) const override {
+        if (part.kind != PartKind::front_header) return Container::remove(part, options);
+        PutResult result(plan_strip(MemorySource(file_), *part.size).change);
+        result.how = "removed", result.part = part;
+        return result;
     }
 
 private:
@@ -87,11 +105,11 @@ private:
     };
 
     std::uint64_t rom_size() const noexcept { return file_.size() - image_.front_header; }
-    void add_of_file(std::string name, std::string_view kind, std::uint64_t offset, std::uint64_t size) {
+    void add_of_file(std::string name, PartKind kind, std::uint64_t offset, std::uint64_t size) {
         entries_.push_back(
             {{.name = std::move(name), .kind = kind, .size = size, .offset = offset, .head = {}}, offset, false});
     }
-    void add_of_rom(std::string name, std::string_view kind, std::uint64_t offset, std::uint64_t size) {
+    void add_of_rom(std::string name, PartKind kind, std::uint64_t offset, std::uint64_t size) {
         if (in_order_) return add_of_file(std::move(name), kind, image_.front_header + offset, size);
         entries_.push_back(
             {{.name = std::move(name), .kind = kind, .size = size, .offset = {}, .head = {}}, offset, true});

@@ -84,7 +84,7 @@ std::optional<Identity> recognise_cartridge(ByteView file) {
     for (const cartridge::Platform* const platform : cartridge::platforms()) {
         std::optional<Identity> image = platform->recognise(file);
         if (!image || image->evidence_bits < cartridge::least_bits) continue;
-        image->kind = {"cartridge", "a cartridge ROM"};
+        image->kind = {KindId::cartridge, "a cartridge ROM"};
         image->platform = platform->name;
         image->platform_title = platform->title;
         image->certainty = image->evidence_bits >= cartridge::certain_bits ? Certainty::certain : Certainty::likely;

@@ -130,7 +130,7 @@ public:
         for (std::size_t i = 0; i < names_.size(); ++i) by_name_.emplace(names_[i], i);
     }
 
-    std::string_view kind() const noexcept override { return "chunk-file"; }
+    KindId kind() const noexcept override { return KindId::chunk_file; }
     std::string title() const override {
         const std::string_view title = identity_.kind.title;
         const std::string& type = found_.chunks.front().type;
@@ -143,7 +143,7 @@ public:
             if (chunk.list) continue;
             const SharedSource content = content_of(chunk);
             const Part part{.name = names_[i],
-                            .kind = "file",
+                            .kind = PartKind::file,
                             .size = chunk.size,
                             .offset = chunk.at + header_size,
                             .head = [&content] { return head_of(*content); }};
@@ -244,15 +244,17 @@ private:
 
 }  // namespace
 
-std::optional<FileKind> recognise_chunks(const ByteSource& file) {
+std::optional<Recognised> recognise_chunks(const ByteSource& file, const Identity& by_head) {
     const Bytes head = head_of(file, 4);
     const std::string_view id = text_of(head);
     if (id != "RIFF" && id != "RIFX" && id != "FORM") return std::nullopt;
     const auto found = parsed(file);
     if (!found) return std::nullopt;
-    return FileKind{"chunk-file", id != "FORM"         ? "a RIFF file"
-                                  : found->rules.typed ? "an IFF file"
-                                                       : "a file of chunks (FORM)"};
+    Recognised chunks{Bid::structure, by_head};
+    chunks.identity.kind = {KindId::chunk_file, id != "FORM"         ? "a RIFF file"
+                                                : found->rules.typed ? "an IFF file"
+                                                                     : "a file of chunks (FORM)"};
+    return chunks;
 }
 
 std::unique_ptr<Container> open_chunks(const ByteSource& file, Identity identity, const Limits&, const Progress&) {

@@ -163,7 +163,7 @@ public:
           packed_(packed_size.has_value()),
           file_size_(packed_size.value_or(plain_->size())) {}
 
-    std::string_view kind() const noexcept override { return disc_ ? disc_->kind() : "disc-copy"; }
+    KindId kind() const noexcept override { return disc_ ? disc_->kind() : KindId::disc_copy; }
     std::string title() const override {
         const std::string_view own = copy_.kind.title;
         return disc_ ? fmt::format("{} in {}", disc_->title(), own) : std::string(own);
@@ -174,27 +174,29 @@ public:
 
     void visit(const VisitPart& visitor) const override {
         const Part content{.name = "content",
-                           .kind = "content",
+                           .kind = PartKind::content,
                            .size = plain_->size(),
                            .offset = {},
                            .head = [this] { return head_of(*plain_); },
-                           .lies = "packed"};
+                           .storage = PartStorage::packed};
         if (visitor(content, [&](ByteSink& out) { write_source(*plain_, out); }) == Flow::stop || !disc_) return;
         disc_->visit([&](const Part& part, const ExtractPart& extract) {
             Part seen = part;
             if (!packed_) return visitor(seen, extract);
             seen.offset.reset();
-            if (seen.lies.empty()) seen.lies = "packed";
+            if (seen.storage == PartStorage::plain) seen.storage = PartStorage::packed;
             return visitor(seen, extract);
         });
     }
 
-    SharedSource open(const Part& part) const override { return part.kind == "content" ? plain_ : disc_->open(part); }
+    SharedSource open(const Part& part) const override {
+        return part.kind == PartKind::content ? plain_ : disc_->open(part);
+    }
     SharedSource stored(const Part& part) const override {
-        return part.kind == "content" ? nullptr : disc_->stored(part);
+        return part.kind == PartKind::content ? nullptr : disc_->stored(part);
     }
     PutResult put(const Part& part, const SharedSource& content, const PutOptions& options) const override {
-        if (part.kind == "content") return whole(content);
+        if (part.kind == PartKind::content) return whole(content);
         return made_plain(disc_->put(find_part(*disc_, part.name), content, options));
     }
     PutResult add(const std::string& name, const SharedSource& content, const PutOptions& options) const override {
@@ -208,7 +210,7 @@ public:
         return disc_->change_all(changes, options);
     }
     PutResult remove(const Part& part, const PutOptions& options) const override {
-        if (part.kind == "content" || !disc_) return Container::remove(part, options);
+        if (part.kind == PartKind::content || !disc_) return Container::remove(part, options);
         return made_plain(disc_->remove(find_part(*disc_, part.name), options));
     }
 
@@ -279,9 +281,12 @@ namespace {
 constexpr std::size_t copy_head = 0x400;
 }
 
-std::optional<FileKind> recognise_copy(const ByteSource& file) {
+std::optional<Recognised> recognise_copy(const ByteSource& file, const Identity& by_head) {
     const copy::CopyForm* const form = copy::form_of(head_of(file, copy_head));
-    return form == nullptr ? std::nullopt : std::optional(FileKind{"disc-copy", form->title});
+    if (form == nullptr) return std::nullopt;
+    Recognised copy{Bid::structure, by_head};
+    copy.identity.kind = {KindId::disc_copy, form->title};
+    return copy;
 }
 
 SharedSource plain_copy(const SharedSource& file) {
@@ -294,13 +299,13 @@ std::unique_ptr<Container> open_copy(const ByteSource& file, Identity identity, 
                                      const Progress& progress) {
     const SharedSource plain = copy::plain_of(borrowed(file), *copy::form_of(head_of(file, copy_head)));
     // Never a copy in a copy, and so on without an end.
-    auto disc = identify(*plain).is("disc") ? open_container(*plain, limits, progress) : nullptr;
+    auto disc = identify(*plain).is(KindId::disc) ? open_container(*plain, limits, progress) : nullptr;
     return std::make_unique<copy::CopyContainer>(plain, std::move(disc), std::move(identity), file.size());
 }
 
 std::unique_ptr<Container> with_content(const ByteSource& plain, std::unique_ptr<Container> disc) {
     Identity copy;
-    copy.kind = {"disc-copy", "a compressed copy"};
+    copy.kind = {KindId::disc_copy, "a compressed copy"};
     return std::make_unique<copy::CopyContainer>(borrowed(plain), std::move(disc), std::move(copy), std::nullopt);
 }
 

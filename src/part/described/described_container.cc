@@ -40,7 +40,7 @@ public:
         for (std::size_t i = 0; i < slots_.size(); ++i) by_name_.emplace(slots_[i].part.name, i);
     }
 
-    std::string_view kind() const noexcept override { return inner_ ? inner_->kind() : "described"; }
+    KindId kind() const noexcept override { return inner_ ? inner_->kind() : KindId::described; }
     std::string title() const override {
         std::string names;
         for (const SharedMap& map : maps_)

@@ -54,7 +54,7 @@ void add_members(const FieldMap& map, const MapMembers& members, const Identity&
     std::sort(sorted.begin(), sorted.end());
     std::map<std::string, unsigned> used;
     for (std::uint64_t i = 0; i < count; ++i) {
-        Slot slot{.part = {.name = {}, .kind = "file", .size = {}, .offset = {}, .head = {}},
+        Slot slot{.part = {.name = {}, .kind = PartKind::file, .size = {}, .offset = {}, .head = {}},
                   .map = &map,
                   .members = &members,
                   .entry = at + i * members.stride,
@@ -75,7 +75,7 @@ void add_members(const FieldMap& map, const MapMembers& members, const Identity&
             slot.part.size = slot.stored, slot.part.offset = slot.offset;
         else if (members.size && members.stored)
             slot.part.size = value_of(map, *members.size, slot.entry, file);
-        if (!members.codec.empty()) slot.part.lies = "packed";
+        if (!members.codec.empty()) slot.part.storage = PartStorage::packed;
         slots.push_back(std::move(slot));
     }
 }
@@ -87,7 +87,7 @@ void add_payload(const FieldMap& map, const MapPayload& payload, const Identity&
                                : payload.fixed_size != 0 ? payload.fixed_size
                                                          : file.size() - at;
     check_inside(map, payload.line, payload.name, at, size, file);
-    slots.push_back({.part = {.name = payload.name, .kind = "file", .size = size, .offset = at, .head = {}},
+    slots.push_back({.part = {.name = payload.name, .kind = PartKind::file, .size = size, .offset = at, .head = {}},
                      .map = &map,
                      .payload = &payload,
                      .offset = at,

@@ -187,14 +187,15 @@ std::optional<Image> image_of(const ByteSource& file) {
 
 namespace hotstitch {
 
-bool identify_disc(const ByteSource& file, Identity& identity) {
+std::optional<Recognised> recognise_disc(const ByteSource& file, const Identity&) {
     const auto image = disc::image_of(file);
-    if (!image) return false;
+    if (!image) return std::nullopt;
+    Identity identity;
     const disc::SectorLayout& layout = image->layout;
     const bool udf = !image->has_volume && disc::is_udf_only(*image->user);
-    identity.kind = {"disc", image->has_volume ? "an ISO 9660 disc image"
-                             : udf             ? "a UDF disc image"
-                                               : "a data track of a disc without a known file system"};
+    identity.kind = {KindId::disc, image->has_volume ? "an ISO 9660 disc image"
+                                   : udf             ? "a UDF disc image"
+                                                     : "a data track of a disc without a known file system"};
     identity.certainty = Certainty::certain;
     identity.size = file.size();
     identity.facts.push_back({"sectors", "sectors",
@@ -209,7 +210,7 @@ bool identify_disc(const ByteSource& file, Identity& identity) {
             fmt::format("it ends {} into a sector: it is cut short", counted(layout.rest, "byte", "bytes")));
     if (image->has_volume) disc::tell_volume(*image, identity);
     if (udf) identity.warnings.emplace_back("discs with UDF alone are recognised, not read");
-    return true;
+    return Recognised{Bid::structure, std::move(identity)};
 }
 
 SharedSource user_data_of(const SharedSource& track) {

@@ -33,7 +33,7 @@ public:
         }
     }
 
-    std::string_view kind() const noexcept override { return "disc"; }
+    KindId kind() const noexcept override { return KindId::disc; }
     std::string title() const override { return words_for(identity_); }
     std::vector<std::string> warnings() const override {
         std::vector<std::string> all = volume_ ? volume_->warnings : std::vector<std::string>();
@@ -56,28 +56,29 @@ public:
                    }) == Flow::go_on;
         };
         if (image_.layout.is_raw() && !show({.name = std::string(track_name),
-                                             .kind = "track",
+                                             .kind = PartKind::track,
                                              .size = image_.layout.user_bytes(),
                                              .offset = {},
                                              .head = {},
-                                             .lies = "computed"},
+                                             .storage = PartStorage::computed},
                                             image_.user))
             return;
         if (!volume_) return;
-        if (!show(part_at(boot_name, "boot-area", 0, system_area * user_size), boot_area())) return;
-        if (program_ != nullptr && !show(part_of(*program_, program_name, "main-program"), content_of(*program_)))
+        if (!show(part_at(boot_name, PartKind::boot_area, 0, system_area * user_size), boot_area())) return;
+        if (program_ != nullptr &&
+            !show(part_of(*program_, program_name, PartKind::main_program), content_of(*program_)))
             return;
         for (const Entry& entry : volume_->tree().entries) {
             if (entry.directory) continue;
-            if (entry.link.empty() ? !show(part_of(entry, entry.path, "file"), content_of(entry))
+            if (entry.link.empty() ? !show(part_of(entry, entry.path, PartKind::file), content_of(entry))
                                    : !show(link_of(entry), owned({})))
                 return;
         }
     }
 
     SharedSource open(const Part& part) const override {
-        if (part.kind == "track") return image_.user;
-        if (part.kind == "boot-area") return boot_area();
+        if (part.kind == PartKind::track) return image_.user;
+        if (part.kind == PartKind::boot_area) return boot_area();
         return content_of(entry_of(part));
     }
 
@@ -87,16 +88,16 @@ public:
         const auto whole = [&](std::uint64_t sector, std::uint64_t count) {
             return std::make_shared<SliceSource>(image_.track, sector * layout.stride, count * layout.stride);
         };
-        if (part.kind == "track") return whole(0, layout.sectors);
-        if (part.kind == "boot-area") return whole(0, system_area);
+        if (part.kind == PartKind::track) return whole(0, layout.sectors);
+        if (part.kind == PartKind::boot_area) return whole(0, system_area);
         const Entry& entry = entry_of(part);
         if (entry.cut || !entry.in_one_piece()) return nullptr;
         return whole(entry.records.front().extent, sectors_for(entry.size));
     }
 
     PutResult put(const Part& part, const SharedSource& content, const PutOptions& options) const override {
-        if (part.kind == "track") return put_track(content);
-        if (part.kind == "boot-area") {
+        if (part.kind == PartKind::track) return put_track(content);
+        if (part.kind == PartKind::boot_area) {
             Part area = part;
             area.offset = 0;
             return on_track(
@@ -153,7 +154,7 @@ public:
     }
 
     PutResult remove(const Part& part, const PutOptions& options) const override {
-        if (part.kind != "file") return Container::remove(part, options);
+        if (part.kind != PartKind::file) return Container::remove(part, options);
         return on_track(remove_file(image_.user, *volume_, entry_of(part), options.room));
     }
 
@@ -177,35 +178,40 @@ private:
 
     SharedSource boot_area() const { return std::make_shared<SliceSource>(image_.user, 0, system_area * user_size); }
 
-    Part part_at(std::string_view name, std::string_view kind, std::uint64_t offset, std::uint64_t size) const {
+    Part part_at(std::string_view name, PartKind kind, std::uint64_t offset, std::uint64_t size) const {
         Part part{.name = std::string(name), .kind = kind, .size = size, .offset = {}, .head = {}};
         if (image_.layout.is_raw())
-            part.lies = "computed";
+            part.storage = PartStorage::computed;
         else
             part.offset = offset;
         return part;
     }
 
-    Part part_of(const Entry& entry, std::string_view name, std::string_view kind) const {
+    Part part_of(const Entry& entry, std::string_view name, PartKind kind) const {
         Part part = part_at(name, kind, entry.records.front().extent * user_size, entry.size);
-        if (entry.size == 0) part.offset.reset(), part.lies = "nowhere";
-        if (entry.size != 0 && !entry.in_one_piece()) part.offset.reset(), part.lies = "in pieces";
+        if (entry.size == 0) part.offset.reset(), part.storage = PartStorage::nowhere;
+        if (entry.size != 0 && !entry.in_one_piece()) part.offset.reset(), part.storage = PartStorage::in_pieces;
         if (entry.cut)
-            part.offset.reset(), part.lies = "past the end";
+            part.offset.reset(), part.storage = PartStorage::past_the_end;
         else if (entry.size != 0 && has_form2(*image_.track, image_.layout, entry.records.front().extent, 1))
-            part.lies = "form 2";
+            part.storage = PartStorage::form_2;
         return part;
     }
 
     /// A symbolic link: listed, and nothing to be taken.
     static Part link_of(const Entry& entry) {
-        return {.name = entry.path, .kind = "link", .size = 0, .offset = {}, .head = {}, .lies = "link"};
+        return {.name = entry.path,
+                .kind = PartKind::link,
+                .size = 0,
+                .offset = {},
+                .head = {},
+                .storage = PartStorage::link};
     }
 
     SharedSource content_of(const Entry& entry) const { return entry.cut ? nullptr : source_of(image_.user, entry); }
 
     const Entry& entry_of(const Part& part) const {
-        if (part.kind == "main-program" && program_ != nullptr) return *program_;
+        if (part.kind == PartKind::main_program && program_ != nullptr) return *program_;
         if (const auto found = by_path_.find(part.name); found != by_path_.end()) return *found->second;
         throw Error(ErrorCode::usage, fmt::format("there is no part {} in {}", part.name, title())).in("part");
     }
@@ -248,10 +254,8 @@ private:
 
 namespace hotstitch {
 
-std::unique_ptr<Container> open_disc(const ByteSource& file, Identity identity, const Limits& limits,
-                                     const Progress& progress) {
+std::unique_ptr<Container> open_disc(const ByteSource& file, Identity identity, const Limits&, const Progress&) {
     auto image = disc::image_of(file);
-    if (!image) return open_table_disc(file, std::move(identity), limits, progress);
     if (!image->has_volume && !image->layout.is_raw())
         throw Error(ErrorCode::unsupported, "a disc with UDF alone is recognised, not read")
             .hint("mount it, and name files in the folder where it is mounted");

@@ -90,13 +90,13 @@ void identify_dol(const ByteSource& file, Identity& identity) {
 std::vector<Part> parts_of_dol(const ByteSource& file) {
     const Dol image = read_dol(file);
     PartList parts;
-    parts.add("header", "header", 0, header_size);
+    parts.add("header", PartKind::header, 0, header_size);
     std::uint64_t end = header_size;
     for (const MemorySegment& s : image.loaded()) {
-        parts.add(s.name, "section", s.offset, s.size);
+        parts.add(s.name, PartKind::section, s.offset, s.size);
         end = std::max(end, s.offset + s.size);
     }
-    parts.add("overlay", "overlay", end, file.size() - end);
+    parts.add("overlay", PartKind::overlay, end, file.size() - end);
     return parts.take();
 }
 

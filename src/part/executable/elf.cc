@@ -81,14 +81,15 @@ void identify_elf(const ByteSource& file, Identity& identity) {
 std::vector<Part> parts_of_elf(const ByteSource& file) {
     const ElfImage image = read_elf(file);
     PartList parts;
-    parts.add("header", "header", 0, image.header_size());
-    parts.add("program headers", "header", image.program_headers, image.segments.size() * image.segment_size());
+    parts.add("header", PartKind::header, 0, image.header_size());
+    parts.add("program headers", PartKind::header, image.program_headers, image.segments.size() * image.segment_size());
     for (std::size_t i = 0; i < image.segments.size(); ++i)
         if (image.segments[i].type != elf_null)
-            parts.add(fmt::format("segment {}", i), "segment", image.segments[i].offset, image.segments[i].file_size);
+            parts.add(fmt::format("segment {}", i), PartKind::segment, image.segments[i].offset,
+                      image.segments[i].file_size);
     for (std::size_t i = 0; i < image.sections.size(); ++i)
-        parts.add(image.sections[i].name.empty() ? fmt::format("section {}", i) : image.sections[i].name, "section",
-                  image.sections[i].offset, image.sections[i].size);
+        parts.add(image.sections[i].name.empty() ? fmt::format("section {}", i) : image.sections[i].name,
+                  PartKind::section, image.sections[i].offset, image.sections[i].size);
     return parts.take();
 }
 

@@ -184,7 +184,7 @@ std::string rights_text(const MemorySegment& segment) {
                        segment.executable ? 'x' : '-');
 }
 
-void PartList::add(std::string name, std::string_view kind, std::uint64_t offset, std::uint64_t size) {
+void PartList::add(std::string name, PartKind kind, std::uint64_t offset, std::uint64_t size) {
     if (size == 0) return;
     while (const unsigned before = names_[name]++) name = fmt::format("{} {}", name, before + 1);
     parts_.push_back({.name = std::move(name), .kind = kind, .size = size, .offset = offset, .head = {}});
@@ -209,7 +209,7 @@ public:
     ExecutableContainer(const ByteSource& file, const Format& format, Identity identity)
         : file_(file), format_(format), identity_(std::move(identity)), parts_(format.parts(file)) {}
 
-    std::string_view kind() const noexcept override { return "executable"; }
+    KindId kind() const noexcept override { return KindId::executable; }
     std::string title() const override { return words_for(identity_); }
 
     void visit(const VisitPart& visitor) const override {
@@ -227,7 +227,7 @@ public:
     PutResult put(const Part& part, const SharedSource& content, const PutOptions& options) const override {
         PutResult result = put_in_place(file_, part, *content, std::byte{0}, hint_for_more());
         if (result.change.empty()) return result;
-        if (format_.check_put != nullptr && part.kind != "overlay")
+        if (format_.check_put != nullptr && part.kind != PartKind::overlay)
             format_.check_put(file_, options.allow, result.warnings);
         if (!options.mend || !all_checks_right(identity_)) return result;
         const ChangedSource made(file_, result.change);
@@ -266,7 +266,10 @@ void tell_segments(const ByteSource& file, Identity& identity) {
 
 using executable::Format;
 
-void identify_executable(const ByteSource& file, Identity& identity) {
+std::optional<Recognised> recognise_executable(const ByteSource& file, const Identity& by_head) {
+    if (!by_head.is(KindId::executable)) return std::nullopt;
+    Recognised found{Bid::first_bytes, by_head};
+    Identity& identity = found.identity;
     const Bytes head = head_of(file);
     for (const Format* const format : executable::formats) {
         if (format->by_rules || !format->begins(head)) continue;
@@ -282,16 +285,17 @@ void identify_executable(const ByteSource& file, Identity& identity) {
                 fmt::format("its headers are damaged: {}{}", error.what(),
                             error.offset() ? fmt::format(" (told at {})", offset_text(*error.offset())) : ""));
         }
-        return;
+        break;
     }
+    return found;
 }
 
-bool identify_plain_executable(const ByteSource& file, Identity& identity) {
+std::optional<Recognised> recognise_plain_executable(const ByteSource& file, const Identity&) {
     const Bytes head = head_of(file);
     for (const Format* const format : executable::formats) {
         if (!format->by_rules || !format->begins(head)) continue;
         Identity found;
-        found.kind = {"executable", format->title};
+        found.kind = {KindId::executable, format->title};
         found.size = file.size();
         found.platform = format->platform;
         found.platform_title = format->title;
@@ -303,14 +307,13 @@ bool identify_plain_executable(const ByteSource& file, Identity& identity) {
             if (error.code() == ErrorCode::io) throw;
             continue;
         }
-        identity = std::move(found);
-        return true;
+        return Recognised{Bid::rules, std::move(found)};
     }
-    return false;
+    return std::nullopt;
 }
 
 void check_executable_change(const ByteSource& file, const Identity& identity, const Allowed& allow) {
-    const Format* const format = identity.is("executable") ? executable::format_of(identity) : nullptr;
+    const Format* const format = identity.is(KindId::executable) ? executable::format_of(identity) : nullptr;
     std::vector<std::string> warnings;
     if (format != nullptr && format->check_put != nullptr) format->check_put(file, allow, warnings);
 }

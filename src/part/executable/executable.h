@@ -100,7 +100,7 @@ std::string rights_text(const MemorySegment& segment);
 /// Parts with names of their own: the second ".data" is ".data 2". Empty ones are none.
 class PartList {
 public:
-    void add(std::string name, std::string_view kind, std::uint64_t offset, std::uint64_t size);
+    void add(std::string name, PartKind kind, std::uint64_t offset, std::uint64_t size);
     std::vector<Part> take() noexcept { return std::move(parts_); }
 
 private:

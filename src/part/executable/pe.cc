@@ -141,13 +141,15 @@ std::vector<Part> parts_of_pe(const ByteSource& file) {
     std::uint64_t first = file.size();
     for (const PeSection& section : image.sections)
         if (section.size != 0) first = std::min(first, section.offset);
-    parts.add("headers", "header", 0, std::min(first, std::max<std::uint64_t>(image.headers_size, 64)));
-    for (const PeSection& section : image.sections) parts.add(section.name, "section", section.offset, section.size);
+    parts.add("headers", PartKind::header, 0, std::min(first, std::max<std::uint64_t>(image.headers_size, 64)));
+    for (const PeSection& section : image.sections)
+        parts.add(section.name, PartKind::section, section.offset, section.size);
     const PeDirectory certificates = image.certificates();
     const std::uint64_t end = image.sections_end();
     const bool signed_behind = image.is_signed() && certificates.address >= end;
-    parts.add("overlay", "overlay", end, (signed_behind ? certificates.address : std::max(file.size(), end)) - end);
-    if (image.is_signed()) parts.add("signature", "signature", certificates.address, certificates.size);
+    parts.add("overlay", PartKind::overlay, end,
+              (signed_behind ? certificates.address : std::max(file.size(), end)) - end);
+    if (image.is_signed()) parts.add("signature", PartKind::signature, certificates.address, certificates.size);
     return parts.take();
 }
 

@@ -63,9 +63,9 @@ void identify_ps_x(const ByteSource& file, Identity& identity) {
 std::vector<Part> parts_of_ps_x(const ByteSource& file) {
     const PsX image = read_ps_x(file);
     PartList parts;
-    parts.add("header", "header", 0, header_size);
-    parts.add("program", "section", header_size, image.size);
-    parts.add("overlay", "overlay", header_size + image.size, file.size() - header_size - image.size);
+    parts.add("header", PartKind::header, 0, header_size);
+    parts.add("program", PartKind::section, header_size, image.size);
+    parts.add("overlay", PartKind::overlay, header_size + image.size, file.size() - header_size - image.size);
     return parts.take();
 }
 

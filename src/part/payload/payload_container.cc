@@ -16,7 +16,7 @@ public:
     PayloadContainer(const ByteSource& file, const Codec& codec, const Limits& limits)
         : file_(file, limits), codec_(codec), limits_(limits), extent_(measure(codec, file_, limits)) {}
 
-    std::string_view kind() const noexcept override { return "payload"; }
+    KindId kind() const noexcept override { return KindId::payload; }
     std::string title() const override { return std::string(codec_.title); }
 
     void visit(const VisitPart& visitor) const override {
@@ -29,7 +29,7 @@ public:
             return *unpacked;
         };
         const auto head = [&] { return head_of(WrittenSource(content())); };
-        visitor({.name = "content", .kind = "content", .size = extent_.content, .offset = {}, .head = head},
+        visitor({.name = "content", .kind = PartKind::content, .size = extent_.content, .offset = {}, .head = head},
                 [&](ByteSink& out) { write_source(WrittenSource(content()), out); });
     }
 
@@ -63,10 +63,12 @@ std::unique_ptr<Container> open_payload_as(const ByteSource& file, std::string_v
     return std::make_unique<PayloadContainer>(file, *codec_by_name(codec), limits);
 }
 
-std::optional<FileKind> recognise_payload(const ByteSource& file) {
+std::optional<Recognised> recognise_payload(const ByteSource& file, const Identity& by_head) {
     const Codec* const codec = codec_of(file);
     if (codec == nullptr) return std::nullopt;
-    return FileKind{"payload", codec->title};
+    Recognised payload{Bid::unpacks, by_head};
+    payload.identity.kind = {KindId::payload, codec->title};
+    return payload;
 }
 
 bool is_packed(const ByteSource& file) {

@@ -45,13 +45,15 @@ void tell_game(ByteView head, Identity& identity) {
 
 namespace hotstitch {
 
-bool identify_table_disc(const ByteSource& file, Identity& identity) {
+std::optional<Recognised> recognise_table_disc(const ByteSource& file, const Identity&) {
     using namespace table_disc;
     const Bytes head = head_of(file);
     const auto generation = generation_of(head);
-    if (!generation || file.size() < header::end) return false;
+    if (!generation || file.size() < header::end) return std::nullopt;
+    Identity identity;
     const bool later = *generation == Generation::later;
-    identity.kind = {"disc", later ? "a disc image with encrypted partitions" : "a disc image with a table of files"};
+    identity.kind = {KindId::disc,
+                     later ? "a disc image with encrypted partitions" : "a disc image with a table of files"};
     identity.platform = later ? "wii" : "gamecube";
     identity.platform_title = later ? "Wii" : "GameCube";
     identity.certainty = Certainty::certain;
@@ -64,7 +66,7 @@ bool identify_table_disc(const ByteSource& file, Identity& identity) {
                             size_text(full - file.size()));
     if (file.size() > full) state = fmt::format("{} more than a disc holds", size_text(file.size() - full));
     identity.facts.push_back({"copy", "copy", std::move(state)});
-    if (!later) return true;
+    if (!later) return Recognised{Bid::structure, std::move(identity)};
     const PartitionList list = read_partitions(file, nullptr);
     std::string partitions;
     for (const Partition& p : list.partitions)
@@ -72,7 +74,7 @@ bool identify_table_disc(const ByteSource& file, Identity& identity) {
                                   size_text(p.clusters * cluster_size));
     identity.facts.push_back({"partitions", "partitions", partitions.empty() ? "none" : partitions});
     for (const std::string& warning : list.warnings) identity.warnings.push_back(warning);
-    return true;
+    return Recognised{Bid::structure, std::move(identity)};
 }
 
 }  // namespace hotstitch

@@ -34,7 +34,7 @@ public:
     PlainDisc(SharedSource file, Identity identity)
         : volume_(std::move(file), 0, copy::small_disc), identity_(std::move(identity)) {}
 
-    std::string_view kind() const noexcept override { return "disc"; }
+    KindId kind() const noexcept override { return KindId::disc; }
     std::string title() const override { return words_for(identity_); }
     std::vector<std::string> warnings() const override { return volume_.warnings(); }
 
@@ -85,7 +85,7 @@ public:
         }
     }
 
-    std::string_view kind() const noexcept override { return "disc"; }
+    KindId kind() const noexcept override { return KindId::disc; }
     std::string title() const override { return words_for(identity_); }
     std::vector<std::string> warnings() const override {
         std::vector<std::string> all = warnings_;
@@ -119,7 +119,7 @@ public:
         for (const Opened& o : opened_) {
             if (!o.volume) {
                 const Part data{.name = prefix_of(o.partition) + "data",
-                                .kind = "partition-data",
+                                .kind = PartKind::partition_data,
                                 .size = o.partition.clusters * cluster_size,
                                 .offset = o.partition.data,
                                 .head = {},
@@ -130,7 +130,7 @@ public:
             bool stopped = false;
             o.volume->each(prefix_of(o.partition), [&](Part part, const SharedSource& content) {
                 part.offset.reset();
-                if (part.lies.empty()) part.lies = "encrypted";
+                if (part.storage == PartStorage::plain) part.storage = PartStorage::encrypted;
                 const Flow flow = show(std::move(part), content);
                 stopped = flow == Flow::stop;
                 return flow;
@@ -148,7 +148,7 @@ public:
     }
 
     SharedSource stored(const Part& part) const override {
-        if (part.kind != "partition-data") return nullptr;
+        if (part.kind != PartKind::partition_data) return nullptr;
         return std::make_shared<SliceSource>(disc_, *part.offset, *part.size);
     }
 
@@ -156,7 +156,7 @@ public:
         if (part.encrypted) refuse_encrypted(part.name);
         for (const Stored& s : stored_parts())
             if (s.name == part.name) {
-                if (s.kind != "header")
+                if (s.kind != PartKind::header)
                     throw Error(ErrorCode::unsupported, fmt::format("{} is only read: it is signed, or follows from "
                                                                     "what is in the partition",
                                                                     s.name))
@@ -171,7 +171,7 @@ public:
         return on_disc(*opened, one_of(opened->volume->change({{inner, content, true}}, options.room)));
     }
     PutResult remove(const Part& part, const PutOptions& options) const override {
-        if (part.kind != "file") return Container::remove(part, {});
+        if (part.kind != PartKind::file) return Container::remove(part, {});
         const auto [opened, inner] = inside(part.name);
         return on_disc(*opened, one_of(opened->volume->change({{inner, nullptr}}, options.room)));
     }
@@ -209,7 +209,7 @@ private:
     };
     struct Stored {
         std::string name;
-        std::string_view kind;
+        PartKind kind{};
         std::uint64_t offset, size;
     };
 
@@ -234,18 +234,18 @@ private:
     std::vector<Stored> stored_parts() const {
         constexpr std::uint64_t region_at = 0x4E000, region_size = 0x20, own_header = 0x100;
         std::vector<Stored> all;
-        const auto add = [&](std::string name, std::string_view kind, std::uint64_t at, std::uint64_t size) {
+        const auto add = [&](std::string name, PartKind kind, std::uint64_t at, std::uint64_t size) {
             if (size != 0 && at <= disc_->size() && size <= disc_->size() - at)
                 all.push_back({std::move(name), kind, at, size});
         };
-        add("header", "header", 0, own_header);
-        add("region", "header", region_at, region_size);
+        add("header", PartKind::header, 0, own_header);
+        add("region", PartKind::header, region_at, region_size);
         for (const Opened& o : opened_) {
             const Partition& p = o.partition;
-            add(prefix_of(p) + "ticket", "ticket", p.offset, ticket_size);
-            add(prefix_of(p) + "metadata", "metadata", p.metadata, p.metadata_size);
-            add(prefix_of(p) + "certificates", "certificates", p.certificates, p.certificates_size);
-            add(prefix_of(p) + "hashes", "hashes", p.hashes, hash_table_size);
+            add(prefix_of(p) + "ticket", PartKind::ticket, p.offset, ticket_size);
+            add(prefix_of(p) + "metadata", PartKind::metadata, p.metadata, p.metadata_size);
+            add(prefix_of(p) + "certificates", PartKind::certificates, p.certificates, p.certificates_size);
+            add(prefix_of(p) + "hashes", PartKind::hashes, p.hashes, hash_table_size);
         }
         return all;
     }

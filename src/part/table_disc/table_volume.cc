@@ -16,8 +16,8 @@ namespace hotstitch::table_disc {
 namespace {
 
 Part part_of(std::string name, std::uint64_t offset, std::uint64_t size) {
-    Part part{.name = std::move(name), .kind = "file", .size = size, .offset = offset, .head = {}};
-    if (size == 0) part.offset.reset(), part.lies = "nowhere";
+    Part part{.name = std::move(name), .kind = PartKind::file, .size = size, .offset = offset, .head = {}};
+    if (size == 0) part.offset.reset(), part.storage = PartStorage::nowhere;
     return part;
 }
 
@@ -132,7 +132,7 @@ void TableVolume::each(const std::string& prefix, const std::function<Flow(Part,
     const auto show = [&](std::string_view name, std::uint64_t offset, std::uint64_t size) {
         Part part = part_of(prefix + std::string(name), offset, size);
         const SharedSource content = slice(size == 0 ? 0 : offset, size);
-        if (!content) part.offset.reset(), part.lies = "past the end";
+        if (!content) part.offset.reset(), part.storage = PartStorage::past_the_end;
         return visitor(std::move(part), content) == Flow::go_on;
     };
     if (!show("sys/header", 0, header::end) || !show("sys/loader", header::end, loader_size_)) return;

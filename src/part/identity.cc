@@ -1,64 +1,23 @@
 // SPDX-License-Identifier: MIT
-// What a file is, and which kinds have parts. A new kind with parts is one file and one row here; one without is one
-// row in file_kind.cc. Tested by tests/part_test.cc.
+// What an identity comes to: for people, and for who asks about names. Tested by tests/part_test.cc and
+// tests/image_test.cc.
+#include "hotstitch/identity.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <cctype>
 
-#include "hotstitch/cartridge.h"
-#include "hotstitch/map.h"
-#include "hotstitch/part.h"
 #include "part/cartridge/platform.h"
-#include "part/kinds.h"
-#include "source/whole.h"
 
 namespace hotstitch {
 namespace {
-
-struct KindWithParts {
-    std::string_view name;
-    std::unique_ptr<Container> (*open)(const ByteSource& file, Identity identity, const Limits& limits,
-                                       const Progress& progress);
-};
-constexpr KindWithParts kinds_with_parts[] = {
-    {"archive", open_archive}, {"cartridge", open_cartridge},   {"chunk-file", open_chunks}, {"disc", open_disc},
-    {"disc-copy", open_copy},  {"executable", open_executable}, {"payload", open_payload}};
 
 /// Of discs and of platforms that are not recognised.
 constexpr std::string_view further_extensions =
     ".iso .bin .img .gcm .cue .ciso .cso .zso .gcz .wbfs .3ds .rom .a26 .ngp .ngc .vb";
 
-/// A tar of one ROM looks like a ROM behind a copier's header, and no ROM looks like an archive or a patch.
-bool excludes_cartridge(const FileKind& kind) {
-    return kind.name == "archive" || kind.name == "patch" || kind.name == "payload" || kind.name == "empty";
-}
-
 }  // namespace
-
-Identity identify(const ByteSource& file) {
-    Identity other;
-    other.kind = recognise_file(head_of(file));
-    other.size = file.size();
-    if (excludes_cartridge(other.kind)) return other;
-    // Whatever its boot area begins with.
-    if (identify_disc(file, other)) return other;
-    if (const auto copy = recognise_copy(file)) return other.kind = *copy, other;  // some begin like the disc
-    if (identify_table_disc(file, other)) return other;
-    if (const auto chunks = recognise_chunks(file)) return other.kind = *chunks, other;
-    std::optional<Identity> cartridge = recognise_cartridge(file);
-    // What begins like something else has to be certain; a hack with stale checks often is likely only.
-    const bool certain = cartridge && cartridge->certainty == Certainty::certain;
-    if (other.is("executable") && !certain) return identify_executable(file, other), other;
-    if (!other.is("data") || certain) return certain ? *std::move(cartridge) : other;
-    if (identify_plain_executable(file, other)) return other;
-    if (const auto payload = recognise_payload(file)) return other.kind = *payload, other;
-    return cartridge ? *std::move(cartridge) : other;
-}
-
-Identity identify(ByteView file) {
-    return identify(MemorySource(file));
-}
 
 std::string edition_of(const Identity& identity) {
     std::string text = identity.title;
@@ -128,21 +87,6 @@ std::string_view extension_when_read(const Identity& identity, std::string_view 
         if (platform->name == identity.platform && is_among(platform->dump_extensions, extension))
             return platform->extensions.substr(0, platform->extensions.find(' '));
     return {};
-}
-
-std::unique_ptr<Container> open_container(const ByteSource& file, const Limits& limits, const Progress& progress) {
-    if (limits.maps && !limits.maps->codec().empty()) return open_payload_as(file, limits.maps->codec(), limits);
-    Identity identity = identify(file);
-    std::vector<SharedMap> maps;
-    if (limits.maps) maps = limits.maps->for_file(identity, file);
-    const Identity known = maps.empty() ? Identity{} : identity;
-    std::unique_ptr<Container> container;
-    for (const KindWithParts& kind : kinds_with_parts)
-        if (identity.is(kind.name)) {
-            container = in_memory([&] { return kind.open(file, std::move(identity), limits, progress); });
-            break;
-        }
-    return maps.empty() ? std::move(container) : with_described(file, known, std::move(container), maps, limits);
 }
 
 }  // namespace hotstitch
