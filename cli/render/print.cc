@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/cli_streams_test.cc.
+// Tested by tests/cli/cli_streams_test.cc.
 #include "render/print.h"
 
 namespace hotstitch::cli {

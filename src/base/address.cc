@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/address_test.cc.
+// Tested by tests/base/address_test.cc.
 #include "hotstitch/address.h"
 
 #include "hotstitch/error.h"

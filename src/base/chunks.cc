@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/source_test.cc.
+// Tested by tests/base/source_test.cc.
 #include "base/chunks.h"
 
 #include <algorithm>

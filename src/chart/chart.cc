@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Changed stretches come in order and are counted as they come: nothing is kept of them but the first few, so that a
-// hundred thousand take no more memory than one. Tested by tests/chart_test.cc.
+// hundred thousand take no more memory than one. Tested by tests/field/chart_test.cc.
 #include "hotstitch/chart.h"
 
 #include <fmt/format.h>

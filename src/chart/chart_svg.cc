@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Heights, not colours, say how much of a piece is changed, so that a print in grey says the same. Tested by
-// tests/chart_test.cc.
+// tests/field/chart_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

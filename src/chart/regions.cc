@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Small names win over the large ones that they lie in: a header over its bank, a table over its file. Each takes what
-// smaller ones have left. Tested by tests/chart_test.cc.
+// smaller ones have left. Tested by tests/field/chart_test.cc.
 #include "chart/regions.h"
 
 #include <fmt/format.h>

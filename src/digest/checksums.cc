@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // CRC-32 and Adler-32: the one place that knows libdeflate.
-// Tested by tests/digest_test.cc.
+// Tested by tests/base/digest_test.cc.
 #if HOTSTITCH_WITH_LIBDEFLATE
 #include <libdeflate.h>
 #else

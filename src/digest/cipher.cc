@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// By OpenSSL. Tested by tests/table_disc_test.cc.
+// By OpenSSL. Tested by tests/part/table_disc_test.cc.
 #include "digest/cipher.h"
 
 #include "hotstitch/error.h"

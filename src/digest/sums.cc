@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Plain sums and the CRC-16 of cartridge headers. Tested by tests/image_test.cc and tests/executable_test.cc.
+// Plain sums and the CRC-16 of cartridge headers. Tested by tests/part/image_test.cc and tests/part/executable_test.cc.
 #include "digest/sums.h"
 
 #include <bit>

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // The result of a list is a row of pieces: stretches of the source that stay, and what comes in. Composing two lists
 // cuts the first one's row at the places where the second one's refers to it.
-// Tested by tests/change_list_test.cc.
+// Tested by tests/base/change_list_test.cc.
 #include "hotstitch/change_list.h"
 
 #include <fmt/format.h>

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Copies come in the order of the target; the chain ends in each of them once, and goes on from the heaviest that ends
-// before it begins in the source. Tested by tests/edits_test.cc and tests/chart_test.cc.
+// before it begins in the source. Tested by tests/format/edits_test.cc and tests/field/chart_test.cc.
 #include "edit/ordered_copies.h"
 
 #include <algorithm>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/edit_test.cc.
+// Tested by tests/base/edit_test.cc.
 #include "edit/target_builder.h"
 
 #include <fmt/format.h>

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Nothing that the file says is believed: each place is held against its size before anything is read there, and each
-// table against the others. Tested by tests/map_test.cc.
+// table against the others. Tested by tests/field/map_test.cc.
 #include "field/bound_map.h"
 
 #include <fmt/format.h>

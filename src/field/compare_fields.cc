@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Records whose bytes are the same are not taken apart, so most of a table costs one comparison of memory. Tested by
-// tests/fields_test.cc.
+// tests/field/fields_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

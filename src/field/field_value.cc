@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Whatever is written is read again before it counts: a text that loses its last blank, a number that is rounded, are
-// refused. Tested by tests/map_test.cc.
+// refused. Tested by tests/field/map_test.cc.
 #include "field/field_value.h"
 
 #include <fmt/format.h>

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Each part that a map names is opened once; a change of fields in it is put back through all that is around it. Tested
-// by tests/fields_test.cc.
+// by tests/field/fields_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// One switch over the kinds of field each way: reading and setting. Tested by tests/mend_test.cc.
+// One switch over the kinds of field each way: reading and setting. Tested by tests/part/mend_test.cc.
 #include "field/header_field.h"
 
 #include <fmt/format.h>

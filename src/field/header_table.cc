@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// What the kind's identity tells and what its mends set are the same fields. Tested by tests/fields_test.cc.
+// What the kind's identity tells and what its mends set are the same fields. Tested by tests/field/fields_test.cc.
 #include "field/header_table.h"
 
 #include <fmt/format.h>

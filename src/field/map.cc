@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// What follows from the rows of a map alone. Tested by tests/map_test.cc.
+// What follows from the rows of a map alone. Tested by tests/field/map_test.cc.
 #include "field/map.h"
 
 #include <fmt/format.h>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Sums go on from piece to piece, so no stretch has to fit into memory. Tested by tests/fields_test.cc.
+// Sums go on from piece to piece, so no stretch has to fit into memory. Tested by tests/field/fields_test.cc.
 #include "field/map_check.h"
 
 #include <fmt/format.h>

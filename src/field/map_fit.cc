@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Which map is for which file, and which part of it. Tested by tests/fields_test.cc.
+// Which map is for which file, and which part of it. Tested by tests/field/fields_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/map_test.cc.
+// Tested by tests/field/map_test.cc.
 #include "field/map_places.h"
 
 #include <fmt/format.h>

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // The language of maps, docs/formats/map.md, from its text to rows. What can be known without a file is checked here;
-// what hangs on one, when a map is bound to it (bound_map.cc). Tested by tests/map_test.cc.
+// what hangs on one, when a map is bound to it (bound_map.cc). Tested by tests/field/map_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

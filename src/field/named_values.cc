@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/mend_test.cc.
+// Tested by tests/part/mend_test.cc.
 #include "field/named_values.h"
 
 #include <fmt/format.h>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/fields_test.cc.
+// Tested by tests/field/fields_test.cc.
 #include "field/selector.h"
 
 #include <fmt/format.h>

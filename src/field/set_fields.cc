@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Fields of the header become mends, those of tables are written into an overlay; then the checks that were right are
-// put right, the map's first, because the file's own may cover them. Tested by tests/fields_test.cc.
+// put right, the map's first, because the file's own may cover them. Tested by tests/field/fields_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

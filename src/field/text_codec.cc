@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Each encoding says how to read one character and how to write one; the walk over a text is the same for all. Tested
-// by tests/map_test.cc.
+// by tests/field/map_test.cc.
 #include "field/text_codec.h"
 
 #include <fmt/format.h>

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // The reasons, from the certain (a reading of the file passes every check) over the telling (a web page, an
-// archive) to what the size alone says. Tested by tests/diagnose_test.cc, whose table is docs/diagnosis.md.
+// archive) to what the size alone says. Tested by tests/job/diagnose_test.cc, whose table is docs/diagnosis.md.
 #include "hotstitch/fit.h"
 
 #include <algorithm>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/diagnose_test.cc.
+// Tested by tests/job/diagnose_test.cc.
 #include "hotstitch/fit.h"
 #include "hotstitch/words.h"
 

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// The codes of docs/diagnosis.md. Tested by tests/diagnose_test.cc.
+// The codes of docs/diagnosis.md. Tested by tests/job/diagnose_test.cc.
 #include "fit/reason_code.h"
 
 namespace hotstitch {

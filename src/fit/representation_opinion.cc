@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // A patch without checks says nothing of its source, but what it makes of a ROM does: the target is made of the file as
 // it is and of the file in its other representation, in one walk over the patch, and the two are held against each
-// other. Tested by tests/cartridge_test.cc.
+// other. Tested by tests/part/cartridge_test.cc.
 #include <algorithm>
 
 #include "edit/target_builder.h"

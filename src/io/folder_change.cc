@@ -3,7 +3,8 @@
 // a list of what will be done, which is on the disk before anything is touched. Then each old file gets a second name
 // in `old/`, and the new one takes its place. In the end the whole becomes the way back, "FOLDER.undo-N.hotstitch".
 // Undoing renames it back first, so that stopped at any moment, the same undoing goes on. docs/formats/journal.md.
-// Tested by tests/kit_create_test.cc, tests/cli_kit_test.cc and, killed at every step, tests/kit_faults_test.cc.
+// Tested by tests/kit/kit_create_test.cc, tests/kit/cli_kit_test.cc and, killed at every step,
+// tests/faults/kit_faults_test.cc.
 #include <fcntl.h>
 #include <sys/file.h>
 #include <sys/stat.h>

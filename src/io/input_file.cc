@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/file_io_test.cc.
+// Tested by tests/base/file_io_test.cc.
 #include <fcntl.h>
 #include <linux/fs.h>
 #include <poll.h>

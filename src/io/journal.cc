@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // Changes in place. The order is what makes them safe: room for the new bytes; the old bytes and the checksums of both
 // on the disk, under the journal's name; then the new bytes; then the journal's second name. docs/formats/journal.md.
-// Tested by tests/cli_disc_test.cc and, killed and failing at every step, tests/faults_test.cc.
+// Tested by tests/cli/cli_disc_test.cc and, killed and failing at every step, tests/faults/faults_test.cc.
 #include <fcntl.h>
 #include <sys/stat.h>
 #include <unistd.h>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/cli_disc_test.cc.
+// Tested by tests/cli/cli_disc_test.cc.
 #include "io/journal_format.h"
 
 #include <fmt/format.h>

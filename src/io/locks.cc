@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
-// Advisory locks, which end with their holder, however that ends. Tested by tests/file_io_test.cc, tests/faults_test.cc
-// and tests/shelf_test.cc.
+// Advisory locks, which end with their holder, however that ends. Tested by tests/base/file_io_test.cc,
+// tests/faults/faults_test.cc and tests/kit/shelf_test.cc.
 #include "io/locks.h"
 
 #include <fcntl.h>

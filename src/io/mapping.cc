@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/file_io_test.cc, which cuts a mapped file short.
+// Tested by tests/base/file_io_test.cc, which cuts a mapped file short.
 #include "io/mapping.h"
 
 #include <sys/mman.h>

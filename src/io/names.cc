@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // Names are found by trying: link and rename refuse one that is taken, so no two processes ever get the same.
 // Every temporary file is locked as long as its maker lives; one that can be locked has been left behind.
-// Tested by tests/file_io_test.cc and tests/faults_test.cc.
+// Tested by tests/base/file_io_test.cc and tests/faults/faults_test.cc.
 #include "io/names.h"
 
 #include <fcntl.h>

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // All-or-nothing output: written beside its place, flushed, then brought there by one rename. While others of the set
 // are still on their way, a file that is replaced changes places with the new one, so that it can come back.
-// Tested by tests/file_io_test.cc and, killed and failing at every step, tests/faults_test.cc.
+// Tested by tests/base/file_io_test.cc and, killed and failing at every step, tests/faults/faults_test.cc.
 #include <fcntl.h>
 #include <sys/stat.h>
 #include <unistd.h>

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // A whole folder as output: filled beside its place, flushed, brought there by one rename.
-// Tested by tests/cli_kit_test.cc and, killed at every step, tests/kit_faults_test.cc.
+// Tested by tests/kit/cli_kit_test.cc and, killed at every step, tests/faults/kit_faults_test.cc.
 #include <fcntl.h>
 #include <sys/file.h>
 #include <sys/stat.h>

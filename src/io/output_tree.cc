@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // Many files at once: filled in a temporary folder of the folder that they will stand in or below, brought to the disk
 // by one flush, then moved into their places one by one; should one of them fail, those before it move back. Tested by
-// tests/file_io_test.cc and tests/cli_inputs_test.cc.
+// tests/base/file_io_test.cc and tests/cli/cli_inputs_test.cc.
 #include <sys/stat.h>
 #include <unistd.h>
 

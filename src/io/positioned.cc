@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/cli_disc_test.cc, with little address space.
+// Tested by tests/cli/cli_disc_test.cc, with little address space.
 #include "io/positioned.h"
 
 #include <sys/stat.h>

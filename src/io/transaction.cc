@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // Files are one set already (OutputSet); folders get into their places before it and are taken back after it, so that a
-// set that fails leaves all as it was. Tested by tests/file_io_test.cc and, killed and failing at every call,
-// tests/faults_test.cc and tests/kit_faults_test.cc.
+// set that fails leaves all as it was. Tested by tests/base/file_io_test.cc and, killed and failing at every call,
+// tests/faults/faults_test.cc and tests/faults/kit_faults_test.cc.
 #include "hotstitch/transaction.h"
 
 #include <algorithm>

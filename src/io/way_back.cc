@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Undoing on disk: nothing is replaced or removed that is not still what it was when it was checked.
-// Tested by tests/receipt_test.cc and tests/faults_test.cc.
+// Tested by tests/job/receipt_test.cc and tests/faults/faults_test.cc.
 #include <unistd.h>
 
 #include "hotstitch/file_io.h"

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // Holds what a receipt says was made against what stands there. A receipt may come from anybody: what is not proven to
-// be what was put there gets a backup's name and is not removed. Tested by tests/receipt_test.cc and
-// tests/cli_kit_test.cc.
+// be what was put there gets a backup's name and is not removed. Tested by tests/job/receipt_test.cc and
+// tests/kit/cli_kit_test.cc.
 #include "job/as_made.h"
 
 #include <fmt/format.h>

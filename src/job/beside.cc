@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// What lies in a folder: files, other patches. Tested by tests/cli_streams_test.cc and tests/cli_apply_test.cc.
+// What lies in a folder: files, other patches. Tested by tests/cli/cli_streams_test.cc and tests/cli/cli_apply_test.cc.
 #include <algorithm>
 
 #include "hotstitch/error.h"

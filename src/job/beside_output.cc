@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // What a game looks for beside an output: its sheet, which is written with it, and files that go by another name, which
-// are told. Tested by tests/cli_apply_test.cc and tests/cli_disc_test.cc.
+// are told. Tested by tests/cli/cli_apply_test.cc and tests/cli/cli_disc_test.cc.
 #include <fmt/format.h>
 
 #include "hotstitch/disc.h"

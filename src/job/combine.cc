@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // A byte is computed by the mend when the mended file does not depend on what stood there: the places in conflict are
-// turned over, and both files mended. Tested by tests/recast_test.cc.
+// turned over, and both files mended. Tested by tests/format/recast_test.cc.
 #include "job/combine.h"
 
 #include <vector>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/cli_apply_test.cc.
+// Tested by tests/cli/cli_apply_test.cc.
 #include <algorithm>
 #include <array>
 #include <cctype>

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // After the last patch: the ROM's own checks before and after are evidence, may be mended, and the content goes back
-// into the source's representation where that is wanted. Tested by tests/cli_cartridge_test.cc.
+// into the source's representation where that is wanted. Tested by tests/cli/cli_cartridge_test.cc.
 #include <algorithm>
 
 #include "fit/readings.h"

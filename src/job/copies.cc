@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/copy_test.cc.
+// Tested by tests/part/copy_test.cc.
 #include "job/copies.h"
 
 #include <fmt/format.h>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/cli_create_test.cc.
+// Tested by tests/cli/cli_create_test.cc.
 #include <fmt/format.h>
 #include <unistd.h>
 

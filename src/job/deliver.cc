@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: MIT
 // Puts the result of a recipe into its place: a new file, the file itself, or a patch of the change. By one set of
 // rules: nothing is replaced unasked, and there is a way back. Patches alone go right into the output; a large file is
-// changed where it lies, and what that overwrites is kept in a journal. Tested by tests/mend_test.cc,
-// tests/cli_cartridge_test.cc and, killed at every step, tests/faults_test.cc.
+// changed where it lies, and what that overwrites is kept in a journal. Tested by tests/part/mend_test.cc,
+// tests/cli/cli_cartridge_test.cc and, killed at every step, tests/faults/faults_test.cc.
 #include <fmt/format.h>
 
 #include "base/chunks.h"

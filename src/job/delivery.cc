@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/receipt_test.cc and, killed and failing at every step, tests/faults_test.cc.
+// Tested by tests/job/receipt_test.cc and, killed and failing at every step, tests/faults/faults_test.cc.
 #include "hotstitch/delivery.h"
 
 #include "hotstitch/create.h"

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Fields of a file or of a part of it, looked at. Tested by tests/cli_fields_test.cc.
+// Fields of a file or of a part of it, looked at. Tested by tests/cli/cli_fields_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

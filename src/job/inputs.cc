@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
-// Addresses, archives with a game or a patch in them, checks beside a patch. Tested by tests/archive_test.cc and
-// tests/cli_apply_test.cc.
+// Addresses, archives with a game or a patch in them, checks beside a patch. Tested by tests/part/archive_test.cc and
+// tests/cli/cli_apply_test.cc.
 #include "hotstitch/inputs.h"
 
 #include <fmt/format.h>

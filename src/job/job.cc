@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // From a recipe to a working copy: base and patches opened, patches made, steps done. Tested by
-// tests/cli_apply_test.cc, tests/recipe_test.cc and tests/faults_test.cc.
+// tests/cli/cli_apply_test.cc, tests/job/recipe_test.cc and tests/faults/faults_test.cc.
 #include "hotstitch/job.h"
 
 #include <fmt/format.h>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// What is inside a file, one row a part; or two files compared part by part. Tested by tests/part_test.cc.
+// What is inside a file, one row a part; or two files compared part by part. Tested by tests/part/part_test.cc.
 #include <fmt/format.h>
 #include <fnmatch.h>
 

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Maps on the disk. Tested by tests/cli_fields_test.cc.
+// Maps on the disk. Tested by tests/cli/cli_fields_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

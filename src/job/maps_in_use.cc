@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/cli_fields_test.cc.
+// Tested by tests/cli/cli_fields_test.cc.
 #include "job/maps_in_use.h"
 
 #include <fmt/format.h>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Where the output of a recipe goes, by what it makes. Tested by tests/cli_apply_test.cc.
+// Where the output of a recipe goes, by what it makes. Tested by tests/cli/cli_apply_test.cc.
 #include <fmt/format.h>
 
 #include "base/letters.h"

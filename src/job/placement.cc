@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Where output goes when not told, or by a pattern, and what may not be written over. Tested by
-// tests/cli_apply_test.cc and tests/table_disc_test.cc.
+// tests/cli/cli_apply_test.cc and tests/part/table_disc_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

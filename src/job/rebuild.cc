@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // A folder with "sys/" and "files/" becomes a disc again. Its files are many, so none stays open. Tested by
-// tests/table_disc_test.cc.
+// tests/part/table_disc_test.cc.
 #include <fmt/format.h>
 
 #include "hotstitch/disc.h"

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 // A patch in another format, and patches held against each other. Both begin alike: a source, out of its archive where
-// it lies in one, and patches with what lies beside them. Tested by tests/recast_test.cc and tests/cli_streams_test.cc.
+// it lies in one, and patches with what lies beside them. Tested by tests/format/recast_test.cc and
+// tests/cli/cli_streams_test.cc.
 #include <fmt/format.h>
 
 #include "hotstitch/cartridge.h"

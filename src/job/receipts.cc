@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/receipt_test.cc.
+// Tested by tests/job/receipt_test.cc.
 #include "job/receipts.h"
 
 #include <fmt/chrono.h>

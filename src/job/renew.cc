@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // A newer version of the patch came out, or of what was put in: the receipt knows the source, the place, the steps, and
-// how all were taken. Tested by tests/receipt_test.cc and tests/recipe_test.cc.
+// how all were taken. Tested by tests/job/receipt_test.cc and tests/job/recipe_test.cc.
 #include "hotstitch/error.h"
 #include "hotstitch/job.h"
 #include "job/receipts.h"

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // A cue sheet stands for its disc: the tracks are parts, and where there is one data track, so are its files. Names in
-// a sheet come from strangers, so none leads out of its folder. Tested by tests/cli_disc_test.cc.
+// a sheet come from strangers, so none leads out of its folder. Tested by tests/cli/cli_disc_test.cc.
 #include "job/sheets.h"
 
 #include <fmt/format.h>

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // One source, one or several patches in the order given, one target. What the patches before the last one make is kept
-// in unnamed temporary files only. Tested by tests/cli_apply_test.cc and tests/receipt_test.cc.
+// in unnamed temporary files only. Tested by tests/cli/cli_apply_test.cc and tests/job/receipt_test.cc.
 #include "hotstitch/error.h"
 #include "job/combine.h"
 #include "job/job_state.h"

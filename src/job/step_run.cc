@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 // Each step becomes a change list of the base it works on, or of the file in it, and is joined to those before it: so a
-// disc is written once however many parts are put into it. Tested by tests/kit_test.cc and tests/recipe_test.cc.
+// disc is written once however many parts are put into it. Tested by tests/kit/kit_test.cc and
+// tests/job/recipe_test.cc.
 #include "job/step_run.h"
 
 #include "hotstitch/error.h"

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/part_test.cc.
+// Tested by tests/part/part_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

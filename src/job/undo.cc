@@ -2,7 +2,7 @@
 // The way back. A receipt may come from anybody and say anything: nothing is removed or replaced that is not proven to
 // have been made or kept by us, by its content, its name and which file it is; what is not proven gets another name.
 // A step that was stopped in the middle is finished when it is asked for again.
-// Tested by tests/receipt_test.cc and tests/faults_test.cc.
+// Tested by tests/job/receipt_test.cc and tests/faults/faults_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/cli_apply_test.cc and tests/archive_test.cc.
+// Tested by tests/cli/cli_apply_test.cc and tests/part/archive_test.cc.
 #include <algorithm>
 #include <atomic>
 #include <chrono>

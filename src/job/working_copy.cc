@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/kit_create_test.cc.
+// Tested by tests/kit/kit_create_test.cc.
 #include "job/working_copy.h"
 
 #include <sys/stat.h>

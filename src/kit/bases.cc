@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Which of the files given is which base: by size and checksum, never by name, and never asked for. Files are compared
-// by their sizes first, so that only what may be meant is read. Tested by tests/kit_test.cc.
+// by their sizes first, so that only what may be meant is read. Tested by tests/kit/kit_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// What is wrong with a kit that its text alone does not show. Tested by tests/kit_test.cc.
+// What is wrong with a kit that its text alone does not show. Tested by tests/kit/kit_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

@@ -3,7 +3,7 @@
 // that differs becomes what takes least: fields of a map, a patch, or the new content. Files that moved are found by
 // their content. Where putting the parts back makes not quite the new file (its directory was laid out otherwise), a
 // patch of the result follows; where all that takes more than one patch of the whole, that is taken.
-// Tested by tests/kit_create_test.cc.
+// Tested by tests/kit/kit_create_test.cc.
 #include "kit/compare.h"
 
 #include <fmt/format.h>

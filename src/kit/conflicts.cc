@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Several kits on one base: what each of them changes, by part and field, and where two want different things.
-// Tested by tests/kit_test.cc.
+// Tested by tests/kit/kit_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

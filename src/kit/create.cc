@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Kits out of two states of a game, for one edition or several: steps that all editions have in common stand once, the
-// others are `only` for theirs. Applied and compared before it is written. Tested by tests/kit_create_test.cc.
+// others are `only` for theirs. Applied and compared before it is written. Tested by tests/kit/kit_create_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // Outputs of kits into their places: beside the bases, all together, with a receipt; or a base changed in place, with a
 // way back. An output that is still what the same kit made before is made anew without asking.
-// Tested by tests/cli_kit_test.cc and, killed at every step, tests/kit_faults_test.cc.
+// Tested by tests/kit/cli_kit_test.cc and, killed at every step, tests/faults/kit_faults_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
-// The base of a kit changed in its own place, with a way back. Tested by tests/cli_kit_test.cc and, killed at many
-// moments, tests/kit_faults_test.cc.
+// The base of a kit changed in its own place, with a way back. Tested by tests/kit/cli_kit_test.cc and, killed at many
+// moments, tests/faults/kit_faults_test.cc.
 #include <fmt/format.h>
 
 #include "fit/readings.h"

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // A kit on the disk: a folder, or a zip file that is unpacked once, into one piece of temporary storage.
-// Tested by tests/kit_test.cc.
+// Tested by tests/kit/kit_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/kit_test.cc.
+// Tested by tests/kit/kit_test.cc.
 #include "hotstitch/kit.h"
 
 #include <fmt/format.h>

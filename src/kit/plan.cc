@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
-// What kits will do with what was given, before anything is done. Tested by tests/kit_test.cc and
-// tests/cli_kit_test.cc.
+// What kits will do with what was given, before anything is done. Tested by tests/kit/kit_test.cc and
+// tests/kit/cli_kit_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

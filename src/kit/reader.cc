@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // The language of kits, docs/formats/kit.md, from its text to rows; and what the text alone shows to be wrong.
-// Tested by tests/kit_test.cc.
+// Tested by tests/kit/kit_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// A newer version of a kit came out: the receipt knows the bases and the place. Tested by tests/cli_kit_test.cc.
+// A newer version of a kit came out: the receipt knows the bases and the place. Tested by tests/kit/cli_kit_test.cc.
 #include <fmt/format.h>
 
 #include "hotstitch/error.h"

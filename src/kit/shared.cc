@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
-// How much of what a kit publishes stands in its bases, and so is not its maker's own. Tested by tests/cli_kit_test.cc.
+// How much of what a kit publishes stands in its bases, and so is not its maker's own. Tested by
+// tests/kit/cli_kit_test.cc.
 #include <set>
 
 #include "hotstitch/error.h"

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // What a kit's steps are given: its files, its maps, its bases; the steps themselves are in job/steps/.
-// Tested by tests/kit_test.cc.
+// Tested by tests/kit/kit_test.cc.
 #include "kit/steps.h"
 
 #include <fmt/format.h>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// A kit written down, so that people can read on from there. Tested by tests/kit_test.cc.
+// A kit written down, so that people can read on from there. Tested by tests/kit/kit_test.cc.
 #include <fmt/format.h>
 
 #include "hotstitch/kit.h"

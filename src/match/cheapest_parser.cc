@@ -12,7 +12,7 @@
 //
 // The index knows a few places of the same bytes only, and the more places in a row had no match, the fewer are looked
 // up, so equal blocks, short periods and noise stay linear.
-// Tested by tests/match_test.cc.
+// Tested by tests/format/match_test.cc.
 #include <algorithm>
 #include <cstring>
 #include <memory>

@@ -6,7 +6,7 @@
 // they save in the format. A match grows backwards over the literals before it, and a long one over the short copies
 // that stood in for it. When an index has found a new distance, the literals before may have run in step at it all the
 // while, so they are gone over once more.
-// Tested by tests/match_test.cc.
+// Tested by tests/format/match_test.cc.
 #include <bit>
 #include <memory>
 

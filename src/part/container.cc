@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Names of parts: found exactly, else by what people leave out (case, a version), else the nearest are named.
-// Tested by tests/part_test.cc.
+// Tested by tests/part/part_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

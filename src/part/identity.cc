@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
-// What an identity comes to: for people, and for who asks about names. Tested by tests/part_test.cc and
-// tests/image_test.cc.
+// What an identity comes to: for people, and for who asks about names. Tested by tests/part/part_test.cc and
+// tests/part/image_test.cc.
 #include "hotstitch/identity.h"
 
 #include <fmt/format.h>

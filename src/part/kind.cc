@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// The names of kinds, in the order of their values. Tested by tests/part_test.cc.
+// The names of kinds, in the order of their values. Tested by tests/part/part_test.cc.
 #include "hotstitch/kind.h"
 
 #include <array>

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // What a file is: each kind bids for it, and who bids most takes it. The rows stand in the order of what they may bid,
-// so that most of them are not asked. Tested by tests/kind_test.cc and tests/part_test.cc.
+// so that most of them are not asked. Tested by tests/part/kind_test.cc and tests/part/part_test.cc.
 #include "part/kinds.h"
 
 #include <array>

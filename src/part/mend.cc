@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Plans mends in the order in which they have to be done, each on what the one before it made. What there is to mend
-// is said by the rows of the file's kind. Tested by tests/mend_test.cc.
+// is said by the rows of the file's kind. Tested by tests/part/mend_test.cc.
 #include "hotstitch/mend.h"
 
 #include <fmt/format.h>

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Addresses of executables; those of cartridges come from the maps of their platforms. Tested by
-// tests/cartridge_test.cc and tests/executable_test.cc.
+// tests/part/cartridge_test.cc and tests/part/executable_test.cc.
 #include "hotstitch/place.h"
 
 #include <fmt/format.h>

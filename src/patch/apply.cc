@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/apply_test.cc.
+// Tested by tests/format/apply_test.cc.
 #include "hotstitch/apply.h"
 
 #include <fmt/format.h>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/match_test.cc.
+// Tested by tests/format/match_test.cc.
 #include "hotstitch/create.h"
 
 #include "format/table.h"

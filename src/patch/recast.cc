@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/recast_test.cc.
+// Tested by tests/format/recast_test.cc.
 #include "hotstitch/recast.h"
 
 #include "hotstitch/error.h"

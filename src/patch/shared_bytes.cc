@@ -5,7 +5,7 @@
 // The source is searched in steps of 8: a stretch of 16 bytes holds a whole 8-byte word that starts at a
 // multiple of 8. Only where such a word also stands somewhere in the literals (by a bit filter, about one
 // word in fifty by chance) are the nine windows around it looked up.
-// Tested by tests/shared_bytes_test.cc.
+// Tested by tests/format/shared_bytes_test.cc.
 #include "hotstitch/summary.h"
 
 #include <bit>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// The checks file, docs/formats/checks.md. Tested by tests/checks_test.cc.
+// The checks file, docs/formats/checks.md. Tested by tests/job/checks_test.cc.
 #include "hotstitch/checks.h"
 
 #include "record/digests_json.h"

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // As much XML as these lists need: start tags with their attributes, the five entities; comments,
 // declarations and the text between tags are passed over. No recursion, no entity of a document's own.
-// Tested by tests/cartridge_test.cc.
+// Tested by tests/part/cartridge_test.cc.
 #include "record/known_xml.h"
 
 #include <fmt/format.h>

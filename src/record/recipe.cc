@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Recipes as JSON (docs/formats/recipe.md). Tested by tests/recipe_test.cc.
+// Recipes as JSON (docs/formats/recipe.md). Tested by tests/job/recipe_test.cc.
 #include "hotstitch/recipe.h"
 
 #include <array>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/cli_kit_test.cc.
+// Tested by tests/kit/cli_kit_test.cc.
 #include "record/shelf_list.h"
 
 #include <fmt/format.h>

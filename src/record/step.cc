@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Steps as JSON: each type's members by one list (each_member), so that what is written is what is read.
-// Tested by tests/recipe_test.cc.
+// Tested by tests/job/recipe_test.cc.
 #include "hotstitch/step.h"
 
 #include <algorithm>

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // What stands in the game's place, by content. A list may be gone, older than the game, or lie: what lies in original/
-// is believed before it. Tested by tests/shelf_test.cc and, killed and lied to, tests/kit_faults_test.cc.
+// is believed before it. Tested by tests/kit/shelf_test.cc and, killed and lied to, tests/faults/kit_faults_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
-// What comes onto a shelf, each held against the original first. Tested by tests/cli_kit_test.cc and
-// tests/shelf_test.cc.
+// What comes onto a shelf, each held against the original first. Tested by tests/kit/cli_kit_test.cc and
+// tests/kit/shelf_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

@@ -3,7 +3,7 @@
 // What stands in the game's place is always found out by its content; shelf.toml only remembers which mods made it. So
 // a call that is stopped at any moment leaves the old or the new, and the next one knows which. What lies in original/
 // and changed/ is never removed or replaced, but an original whose very bytes stand in the game's place.
-// Tested by tests/shelf_test.cc, tests/cli_kit_test.cc and tests/kit_faults_test.cc.
+// Tested by tests/kit/shelf_test.cc, tests/kit/cli_kit_test.cc and tests/faults/kit_faults_test.cc.
 #include "hotstitch/shelf.h"
 
 #include <fmt/format.h>

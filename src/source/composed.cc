@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Sources made of sources: each finds where the bytes asked for lie and passes the question on; a piece that one source
-// has whole is never copied. Tested by tests/source_test.cc.
+// has whole is never copied. Tested by tests/base/source_test.cc.
 #include <algorithm>
 
 #include "base/chunks.h"

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // One byte of the pattern is looked for by the system's own search, and the rest compared where it stands.
-// Tested by tests/map_test.cc.
+// Tested by tests/field/map_test.cc.
 #include "source/pattern.h"
 
 #include <algorithm>

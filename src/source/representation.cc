@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
-// Other representations of a file, as sources over it. Tested by tests/source_test.cc, tests/diagnose_test.cc and
-// tests/image_test.cc.
+// Other representations of a file, as sources over it. Tested by tests/base/source_test.cc, tests/job/diagnose_test.cc
+// and tests/part/image_test.cc.
 #include "hotstitch/source.h"
 #include "hotstitch/words.h"
 

@@ -4,7 +4,7 @@
 // alpha: so a = sum of d, b = d by Horner's rule, and p0, p1 follow from both by two constants. P has 86 codewords down
 // the columns of a matrix of 86 bytes a row, which are rows of lanes as they lie; Q has 52 along diagonals, which
 // become rows of lanes once the matrix is turned. Eight symbols are worked on in one register.
-// Tested by tests/disc_test.cc.
+// Tested by tests/part/disc_test.cc.
 #include "source/sector.h"
 
 #include <algorithm>

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Tracks are read some dozens of sectors at a time. Sectors of 2336 bytes are whole ones without their first 16: in
-// mode 2 neither EDC nor ECC cover those. Tested by tests/disc_test.cc.
+// mode 2 neither EDC nor ECC cover those. Tested by tests/part/disc_test.cc.
 #include "source/sectors.h"
 
 #include <fmt/format.h>

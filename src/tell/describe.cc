@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// What files are and patches do, told. Tested by tests/cli_describe_test.cc.
+// What files are and patches do, told. Tested by tests/cli/cli_describe_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

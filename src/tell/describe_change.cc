@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // The fields of a header that a patch changes are those that the file says otherwise once it is applied. Tested by
-// tests/cli_fields_test.cc.
+// tests/cli/cli_fields_test.cc.
 #include "tell/describe_change.h"
 
 #include <fmt/format.h>
@@ -152,9 +152,8 @@ void state_touched(const PatchReader& patch, const InputFile& source, const Work
 }
 
 JsonValue region_json(const ChartRegion& region, const std::vector<std::string>& names) {
-    Json out = {{"name", as_utf8(region.name)},    {"kind", name_of(region.kind)},
-                {"offset", region.offset},         {"size", region.size},
-                {"changed_bytes", region.changed}, {"places", region.places}};
+    Json out = {{"name", as_utf8(region.name)}, {"kind", name_of(region.kind)},    {"offset", region.offset},
+                {"size", region.size},          {"changed_bytes", region.changed}, {"places", region.places}};
     if (region.holds != KindId::data) out["holds"] = name_of(region.holds);
     for (const std::string& name : names) out["names"].push_back(as_utf8(name));
     return out;

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Disc images, told. Tested by tests/cli_disc_test.cc and tests/cli_console_test.cc.
+// Disc images, told. Tested by tests/cli/cli_disc_test.cc and tests/cli/cli_console_test.cc.
 #include "tell/describe_disc.h"
 
 #include <fmt/format.h>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Reports as JSON. Tested by tests/cli_json_test.cc.
+// Reports as JSON. Tested by tests/cli/cli_json_test.cc.
 #include <algorithm>
 #include <functional>
 

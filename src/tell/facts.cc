@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Files, patches, sources and outputs as facts. Tested through the tool, by tests/cli_json_test.cc and others.
+// Files, patches, sources and outputs as facts. Tested through the tool, by tests/cli/cli_json_test.cc and others.
 #include "hotstitch/tell.h"
 
 #include <fmt/format.h>

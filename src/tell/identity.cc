@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// What cartridge images and executables are, as facts. Tested by tests/cli_cartridge_test.cc.
+// What cartridge images and executables are, as facts. Tested by tests/cli/cli_cartridge_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

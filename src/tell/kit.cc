@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Kits, told: before they are trusted, planned, and made. Tested by tests/cli_kit_test.cc.
+// Kits, told: before they are trusted, planned, and made. Tested by tests/kit/cli_kit_test.cc.
 #include <fmt/format.h>
 
 #include "hotstitch/tell.h"

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/cli_describe_test.cc.
+// Tested by tests/cli/cli_describe_test.cc.
 #include <algorithm>
 
 #include "hotstitch/tell.h"

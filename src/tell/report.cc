@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/cli_json_test.cc and, through the tool, by all others that read its output.
+// Tested by tests/cli/cli_json_test.cc and, through the tool, by all others that read its output.
 #include "hotstitch/report.h"
 
 #include <fmt/format.h>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/cli_json_test.cc.
+// Tested by tests/cli/cli_json_test.cc.
 #include "tell/schema_rows.h"
 
 namespace hotstitch::tell {

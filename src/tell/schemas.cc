@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // What stands in the JSON documents, told once: hotstitch --schemas prints it, docs/json.md is made from it, and the
-// tests hold real output against it. Tested by tests/cli_json_test.cc.
+// tests hold real output against it. Tested by tests/cli/cli_json_test.cc.
 #include "tell/json.h"
 #include "tell/schema_rows.h"
 

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Before the library sees a text, its values and the depth of its keys are counted: what it makes of each takes some
-// hundred bytes, and it frees nested tables by recursion. Tested by tests/map_test.cc.
+// hundred bytes, and it frees nested tables by recursion. Tested by tests/field/map_test.cc.
 #include "toml/document.h"
 
 #include <fmt/format.h>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/edits_test.cc and tests/kit_test.cc.
+// Tested by tests/format/edits_test.cc and tests/kit/kit_test.cc.
 #include "toml/values.h"
 
 #include <fmt/format.h>

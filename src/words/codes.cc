@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// What codes mean, for people. Tested by tests/cli_cartridge_test.cc and tests/receipt_test.cc.
+// What codes mean, for people. Tested by tests/cli/cli_cartridge_test.cc and tests/job/receipt_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
-// What files and patches are and hold, for people. Tested by tests/cli_cartridge_test.cc and tests/cli_streams_test.cc.
+// What files and patches are and hold, for people. Tested by tests/cli/cli_cartridge_test.cc and
+// tests/cli/cli_streams_test.cc.
 #include <fmt/format.h>
 
 #include "hotstitch/cartridge.h"

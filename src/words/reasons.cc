@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Why a patch does not fit, and what to do. Tested by tests/diagnose_test.cc, whose table is docs/diagnosis.md.
+// Why a patch does not fit, and what to do. Tested by tests/job/diagnose_test.cc, whose table is docs/diagnosis.md.
 #include <fmt/format.h>
 
 #include "hotstitch/fit.h"

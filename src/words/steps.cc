@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// What steps do, for people. Tested by tests/kit_test.cc.
+// What steps do, for people. Tested by tests/kit/kit_test.cc.
 #include <fmt/format.h>
 
 #include "hotstitch/step.h"

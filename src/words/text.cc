@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Text that comes from outside, fit to be shown. Tested by tests/cli_describe_test.cc.
+// Text that comes from outside, fit to be shown. Tested by tests/cli/cli_describe_test.cc.
 #include "hotstitch/words.h"
 
 #include <fmt/format.h>

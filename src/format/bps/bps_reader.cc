@@ -6,7 +6,7 @@
 //     action = vlv word: kind = word & 3, length = (word >> 2) + 1
 //              0 source-read | 1 target-read, bytes | 2 source-copy, signed move | 3 target-copy, signed move
 //
-// Tested by tests/ups_bps_test.cc against the reference in tests/lib/.
+// Tested by tests/format/ups_bps_test.cc against the reference in tests/lib/.
 #include "format/bps/bps_reader.h"
 
 #include "base/vlv.h"

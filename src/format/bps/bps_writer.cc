@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// docs/formats/bps.md section 5. Tested by tests/ups_bps_test.cc.
+// docs/formats/bps.md section 5. Tested by tests/format/ups_bps_test.cc.
 #include "format/bps/bps_writer.h"
 
 #include "base/vlv.h"

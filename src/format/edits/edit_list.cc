@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// The text of an edit list, both ways. docs/formats/edits.md. Tested by tests/edits_test.cc.
+// The text of an edit list, both ways. docs/formats/edits.md. Tested by tests/format/edits_test.cc.
 #include "hotstitch/edit_list.h"
 
 #include <fmt/format.h>

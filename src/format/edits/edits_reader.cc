@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // A list becomes a change of its source in three steps: the parts that it names, one after the other, each put back
 // through all that is around it; what it says of the source itself; and, where it names fields, the checks that were
-// right before. Every old value is looked at before anything counts. Tested by tests/edits_test.cc.
+// right before. Every old value is looked at before anything counts. Tested by tests/format/edits_test.cc.
 #include "format/edits/edits_reader.h"
 
 #include <fmt/format.h>

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // Files of one size are compared in place. Of others, the edits say what was copied; a list can only keep what stands
 // in the same order in both, so the heaviest such chain of copies is taken, and what lies between is edited. Tested by
-// tests/edits_test.cc.
+// tests/format/edits_test.cc.
 #include "format/edits/edits_writer.h"
 
 #include <fmt/format.h>

@@ -7,7 +7,7 @@
 //
 // Records may jump back and overlap; the last one wins. Nearly all patches have them in order, and those
 // are streamed. Only for the others is an index built, and the edits told by sweeping over it.
-// Tested by tests/ips_reader_test.cc against the reference in tests/lib/.
+// Tested by tests/format/ips_reader_test.cc against the reference in tests/lib/.
 #include "format/ips/ips_reader.h"
 
 #include <fmt/format.h>

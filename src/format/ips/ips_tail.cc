@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // After the end marker stands nothing, a length, a JSON object, or a length and then a JSON object.
-// docs/formats/ips.md section 4. Tested by tests/ips_reader_test.cc.
+// docs/formats/ips.md section 4. Tested by tests/format/ips_reader_test.cc.
 #include <nlohmann/json.hpp>
 
 #include "base/cursor.h"

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Writes IPS and IPS32; the rules are in docs/formats/ips.md section 6.
-// Tested by tests/ips_writer_test.cc.
+// Tested by tests/format/ips_writer_test.cc.
 #include "format/ips/ips_writer.h"
 
 #include <fmt/format.h>

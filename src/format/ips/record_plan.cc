@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/ips_writer_test.cc against an exhaustive search over small targets.
+// Tested by tests/format/ips_writer_test.cc against an exhaustive search over small targets.
 #include "format/ips/record_plan.h"
 
 #include <algorithm>

@@ -5,7 +5,7 @@
 //     hunk = vlv skip, xor bytes, 00
 //
 // The terminating 00 takes one position of the file. Bytes past the end of either file count as 00.
-// Tested by tests/ups_bps_test.cc against the reference in tests/lib/.
+// Tested by tests/format/ups_bps_test.cc against the reference in tests/lib/.
 #include "format/ups/ups_reader.h"
 
 #include <algorithm>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// docs/formats/ups.md section 5. Tested by tests/ups_bps_test.cc.
+// docs/formats/ups.md section 5. Tested by tests/format/ups_bps_test.cc.
 #include "format/ups/ups_writer.h"
 
 #include <algorithm>

@@ -5,7 +5,7 @@
 //     window = u8 flags  [int segment-size, int segment-position]  int delta-length  int target-size  u8 delta-flags
 //              int data-size  int instructions-size  int addresses-size  [u32be adler32]  data instructions addresses
 //
-// Tested by tests/vcdiff_test.cc against the reference in tests/lib/.
+// Tested by tests/format/vcdiff_test.cc against the reference in tests/lib/.
 #include "format/vcdiff/vcdiff_reader.h"
 
 #include <vector>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/vcdiff_test.cc.
+// Tested by tests/format/vcdiff_test.cc.
 #include "format/vcdiff/window_encoder.h"
 
 #include <algorithm>

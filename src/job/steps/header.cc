@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Front headers of cartridge ROMs, taken off and put on. Tested by tests/cli_cartridge_test.cc.
+// Front headers of cartridge ROMs, taken off and put on. Tested by tests/cli/cli_cartridge_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // A patch of the whole is not applied before somebody asks for what it makes: then it goes right into the output. One
-// of a part is applied, and what it makes put back. Tested by tests/kit_test.cc.
+// of a part is applied, and what it makes put back. Tested by tests/kit/kit_test.cc.
 #include "hotstitch/apply.h"
 #include "hotstitch/error.h"
 #include "job/step_run.h"

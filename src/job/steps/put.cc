@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // Puts parts into a file, or into parts of parts, and takes parts away: each container closes what the one inside it
-// has become. Several in the outermost container are laid out at once. Tested by tests/part_test.cc,
-// tests/payload_test.cc and tests/cli_disc_test.cc.
+// has become. Several in the outermost container are laid out at once. Tested by tests/part/part_test.cc,
+// tests/part/payload_test.cc and tests/cli/cli_disc_test.cc.
 #include <fmt/format.h>
 
 #include <map>
@@ -40,8 +40,8 @@ std::uint64_t changed_in(const ByteSource& before, const ByteSource& after) {
 /// What a step does to a part, looked at before it is done.
 PutReport report_for(const Container& container, const std::optional<Part>& there, const std::string& name,
                      const SharedSource& content, const Limits& limits, SharedSource& before) {
-    PutReport report{.part =
-                         there ? *there : Part{.name = name, .kind = PartKind::file, .size = content->size(), .offset = {}}};
+    PutReport report{.part = there ? *there
+                                   : Part{.name = name, .kind = PartKind::file, .size = content->size(), .offset = {}}};
     report.changed = report.part.size.value_or(0);
     if (!there || !content) return report;
     before = content_of(container, *there, limits);

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Files, folders and links of a base that is a folder. Tested by tests/kit_test.cc.
+// Files, folders and links of a base that is a folder. Tested by tests/kit/kit_test.cc.
 #include <fmt/format.h>
 
 #include "base/letters.h"

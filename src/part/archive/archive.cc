@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // The one place that knows libarchive. A compressed file is unpacked by our own decoders: what they give begins with a
 // tar header and goes on to libarchive, or is the one file that was packed.
-// Tested by tests/archive_test.cc on archives made by the real tools.
+// Tested by tests/part/archive_test.cc on archives made by the real tools.
 #include "hotstitch/archive.h"
 
 #include "hotstitch/error.h"

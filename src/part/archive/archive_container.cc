@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// An archive and its members, only read; a compressed file and its content. Tested by tests/part_test.cc.
+// An archive and its members, only read; a compressed file and its content. Tested by tests/part/part_test.cc.
 #include "hotstitch/archive.h"
 #include "hotstitch/part.h"
 #include "part/kinds.h"

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/archive_test.cc.
+// Tested by tests/part/archive_test.cc.
 #include "part/archive/budget.h"
 
 #include <fmt/format.h>

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // Reads the property list of a 7z header as far as the folders: each property is a byte and what belongs to it, numbers
 // are of 1 to 9 bytes (the leading ones of the first byte say how many follow). A packed header is unpacked by liblzma.
-// Tested by tests/archive_test.cc.
+// Tested by tests/part/archive_test.cc.
 #include "part/archive/seven_zip.h"
 
 #include "base/cursor.h"

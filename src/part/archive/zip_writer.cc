@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// A zip file whose bytes hang on names and contents alone: no times, no owners. Tested by tests/kit_test.cc.
+// A zip file whose bytes hang on names and contents alone: no times, no owners. Tested by tests/kit/kit_test.cc.
 #include "base/chunks.h"
 #include "hotstitch/archive.h"
 #include "hotstitch/error.h"

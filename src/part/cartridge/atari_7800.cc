@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Atari 7800: a front header of 128 bytes. docs/formats/images.md, "Others". Tested by tests/image_test.cc.
+// Atari 7800: a front header of 128 bytes. docs/formats/images.md, "Others". Tested by tests/part/image_test.cc.
 #include <fmt/format.h>
 
 #include "digest/sums.h"

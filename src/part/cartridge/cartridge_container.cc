@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // A cartridge ROM: what a copier left in front, its own header, its banks. Banks and header are told of the ROM as the
-// console reads it; files of the cartridges that have a file system. Tested by tests/part_test.cc.
+// console reads it; files of the cartridges that have a file system. Tested by tests/part/part_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Game Boy and Game Boy Color. docs/formats/images.md, "Game Boy". Tested by tests/image_test.cc.
+// Game Boy and Game Boy Color. docs/formats/images.md, "Game Boy". Tested by tests/part/image_test.cc.
 #include <fmt/format.h>
 
 #include <array>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Game Boy Advance. docs/formats/images.md, "Game Boy Advance". Tested by tests/image_test.cc.
+// Game Boy Advance. docs/formats/images.md, "Game Boy Advance". Tested by tests/part/image_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

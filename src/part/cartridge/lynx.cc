@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Lynx: a front header of 64 bytes. docs/formats/images.md, "Others". Tested by tests/image_test.cc.
+// Lynx: a front header of 64 bytes. docs/formats/images.md, "Others". Tested by tests/part/image_test.cc.
 #include <fmt/format.h>
 
 #include "digest/sums.h"

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Master System and Game Gear. docs/formats/images.md, "Master System". Tested by tests/image_test.cc.
+// Master System and Game Gear. docs/formats/images.md, "Master System". Tested by tests/part/image_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
-// Mega Drive / Genesis, also as interleaved dumps. docs/formats/images.md, "Mega Drive". Tested by tests/image_test.cc.
+// Mega Drive / Genesis, also as interleaved dumps. docs/formats/images.md, "Mega Drive". Tested by
+// tests/part/image_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

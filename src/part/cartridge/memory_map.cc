@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/cartridge_test.cc.
+// Tested by tests/part/cartridge_test.cc.
 #include "hotstitch/cartridge.h"
 
 #include <fmt/format.h>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Mends that any platform may have: byte order, interleaving, size. Tested by tests/mend_test.cc.
+// Mends that any platform may have: byte order, interleaving, size. Tested by tests/part/mend_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // NES: a front header of 16 bytes says how to read the rest; and raw disk sides of the disk add-on.
-// docs/formats/images.md, "NES". Tested by tests/image_test.cc.
+// docs/formats/images.md, "NES". Tested by tests/part/image_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Nintendo 64: three byte orders, and check words that depend on the boot code. docs/formats/images.md, "Nintendo 64".
-// Tested by tests/image_test.cc.
+// Tested by tests/part/image_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Nintendo DS. docs/formats/images.md, "Nintendo DS". Tested by tests/image_test.cc.
+// Nintendo DS. docs/formats/images.md, "Nintendo DS". Tested by tests/part/image_test.cc.
 #include <fmt/format.h>
 
 #include <array>

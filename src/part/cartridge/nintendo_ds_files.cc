@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/ds_files_test.cc.
+// Tested by tests/part/ds_files_test.cc.
 #include "part/cartridge/nintendo_ds_files.h"
 
 #include <fmt/format.h>

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // PC Engine: no internal header, so the five vectors at the end of the first bank have to do.
-// docs/formats/images.md, "Others". Tested by tests/image_test.cc.
+// docs/formats/images.md, "Others". Tested by tests/part/image_test.cc.
 #include "digest/sums.h"
 #include "field/numbers.h"
 #include "field/text.h"

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Asks every platform, and takes the one for which most speaks. Tested by tests/image_test.cc.
+// Asks every platform, and takes the one for which most speaks. Tested by tests/part/image_test.cc.
 #include <fmt/format.h>
 
 #include "field/numbers.h"

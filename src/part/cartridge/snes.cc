@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // SNES: an internal header at one of four places, told apart by what it says. docs/formats/images.md, "SNES".
-// Tested by tests/image_test.cc.
+// Tested by tests/part/image_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

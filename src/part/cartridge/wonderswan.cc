@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // WonderSwan: the header is the last ten bytes, after a far jump. docs/formats/images.md, "Others". Tested by
-// tests/image_test.cc.
+// tests/part/image_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

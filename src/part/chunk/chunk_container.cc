@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // Files of tagged chunks: RIFF, IFF, and the one FORM that some engines keep a game's data in (docs/formats/chunks.md).
 // Whether sizes are padded, in which order their bytes are, and whether a list has a type are told by what parses to
-// the end. Tested by tests/chunk_test.cc.
+// the end. Tested by tests/part/chunk_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

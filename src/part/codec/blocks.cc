@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Deflate blocks at once, by libdeflate or zlib. Tested by tests/copy_test.cc.
+// Deflate blocks at once, by libdeflate or zlib. Tested by tests/part/copy_test.cc.
 #include "part/codec/blocks.h"
 
 #include "part/codec/decoder.h"

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // The one place that packs and unpacks by libbz2. The library checks the CRC of each block and of each stream.
-// Tested by tests/archive_test.cc and tests/payload_test.cc.
+// Tested by tests/part/archive_test.cc and tests/part/payload_test.cc.
 #include "part/codec/decoder.h"
 #include "part/payload/library_codecs.h"
 

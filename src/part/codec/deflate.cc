@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // The one place that knows zlib: gzip (RFC 1952), zlib (RFC 1950) and raw deflate (RFC 1951). zlib compares checksum
 // and length with the trailer. Packing tries whether zlib at one of its levels has made the old stream, and takes that;
-// else the strongest there is. Tested by tests/archive_test.cc and tests/payload_test.cc.
+// else the strongest there is. Tested by tests/part/archive_test.cc and tests/part/payload_test.cc.
 #include "part/codec/decoder.h"
 #include "part/payload/library_codecs.h"
 

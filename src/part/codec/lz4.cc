@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // The one place that knows liblz4: frames, which carry checksums, and bare blocks, which carry nothing and are known by
-// their rules alone. Tested by tests/payload_test.cc.
+// their rules alone. Tested by tests/part/payload_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

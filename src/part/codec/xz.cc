@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // The one place that packs and unpacks .xz and the older .lzma by liblzma, which checks CRC-32, CRC-64 or SHA-256 of
-// each block of an .xz and the sizes of all. Tested by tests/archive_test.cc and tests/payload_test.cc.
+// each block of an .xz and the sizes of all. Tested by tests/part/archive_test.cc and tests/part/payload_test.cc.
 #include "part/codec/decoder.h"
 #include "part/payload/library_codecs.h"
 

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // The one place that packs and unpacks by libzstd (RFC 8878), which checks the frames' checksums where they have one
-// and takes at most 128 MiB of window. Tested by tests/archive_test.cc and tests/payload_test.cc.
+// and takes at most 128 MiB of window. Tested by tests/part/archive_test.cc and tests/part/payload_test.cc.
 #include "part/codec/decoder.h"
 #include "part/payload/library_codecs.h"
 

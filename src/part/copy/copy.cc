@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // The table of forms, and the plain image as a source that unpacks what it is asked for. Several blocks are unpacked by
-// two threads at once; the last one is kept for who reads on in it. Tested by tests/copy_test.cc.
+// two threads at once; the last one is kept for who reads on in it. Tested by tests/part/copy_test.cc.
 #include "part/copy/copy.h"
 
 #include <fmt/format.h>

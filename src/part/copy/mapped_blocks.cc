@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Copies that leave unused blocks out and store the others plain: a map of which are there, or a list of where they
-// are in a loader's container. Neither says how large the disc was. Tested by tests/copy_test.cc.
+// are in a loader's container. Neither says how large the disc was. Tested by tests/part/copy_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

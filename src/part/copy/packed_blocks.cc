@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Copies whose blocks are all packed the same way, behind one list of offsets: raw deflate, LZ4, or zlib with Adler-32.
-// Tested by tests/copy_test.cc.
+// Tested by tests/part/copy_test.cc.
 #include <fmt/format.h>
 
 #include <array>

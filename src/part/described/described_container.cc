@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // An archive that no row of the table of kinds knows, but a map: its entries state where members stand, and are written
-// anew when one changes. docs/formats/map.md, "Members" and "Payloads". Tested by tests/described_test.cc.
+// anew when one changes. docs/formats/map.md, "Members" and "Payloads". Tested by tests/part/described_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

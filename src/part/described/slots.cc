@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
-// Entries are believed in nothing: each offset and size is held against the file. Tested by tests/described_test.cc.
+// Entries are believed in nothing: each offset and size is held against the file. Tested by
+// tests/part/described_test.cc.
 #include "part/described/slots.h"
 
 #include <fmt/format.h>

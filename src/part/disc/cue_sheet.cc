@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Cue sheets: lines of words, some in quotes. What is not about files and tracks (titles, catalogue numbers, remarks)
-// is read over. docs/formats/discs.md "Cue sheets". Tested by tests/disc_test.cc.
+// is read over. docs/formats/discs.md "Cue sheets". Tested by tests/part/disc_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // What a disc says of itself: the primary descriptor, and SYSTEM.CNF where it has one. Nothing else is read, so that a
-// question costs a few sectors, whatever the size. Tested by tests/disc_test.cc.
+// question costs a few sectors, whatever the size. Tested by tests/part/disc_test.cc.
 #include "part/disc/disc.h"
 #include "part/disc/volume_change.h"
 

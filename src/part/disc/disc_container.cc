@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // A disc's files as parts. What is put in becomes a change of the user data and, where the image is in whole sectors,
-// of those. Tested by tests/disc_test.cc.
+// of those. Tested by tests/part/disc_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

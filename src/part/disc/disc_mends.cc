@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// What can be mended in a disc image. Tested by tests/disc_test.cc.
+// What can be mended in a disc image. Tested by tests/part/disc_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // One file more or less in a folder of a volume: its records are laid out again, sector by sector, in the order of
 // ECMA-119 9.3. A folder that needs a further sector gets it where files get theirs. All is done tree by tree, each on
-// what the step before it made. Tested by tests/disc_test.cc.
+// what the step before it made. Tested by tests/part/disc_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

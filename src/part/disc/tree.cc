@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Folders are read one after the other from a list, none twice, so that a loop ends. All numbers stand in both byte
-// orders; where they differ, the one that lies in the image counts. Tested by tests/disc_test.cc.
+// orders; where they differ, the one that lies in the image counts. Tested by tests/part/disc_test.cc.
 #include "part/disc/tree.h"
 
 #include <fmt/format.h>

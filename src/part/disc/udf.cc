@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // From the anchor at sector 256 over the volume descriptors, the file set and the folders to the file entries. No
-// folder is read twice. Tested by tests/disc_test.cc.
+// folder is read twice. Tested by tests/part/disc_test.cc.
 #include "part/disc/udf.h"
 
 #include <algorithm>

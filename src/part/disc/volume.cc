@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // The descriptors from sector 16 on, and what they lead to: trees, the boot catalogue, tables. Tested by
-// tests/disc_test.cc.
+// tests/part/disc_test.cc.
 #include "part/disc/volume.h"
 
 #include <fmt/format.h>

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // A file that fits stays in its sectors. One that does not goes behind everything else, or everything behind it moves;
-// the latter is a move of sectors, after which it fits. Tested by tests/disc_test.cc.
+// the latter is a move of sectors, after which it fits. Tested by tests/part/disc_test.cc.
 #include "part/disc/volume_change.h"
 
 #include <fmt/format.h>

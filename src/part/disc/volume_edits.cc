@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // What changes of a volume are made of: single bytes of sectors, and all numbers of sectors, found by one walk over all
-// that holds any. Tested by tests/disc_test.cc.
+// that holds any. Tested by tests/part/disc_test.cc.
 #include <fmt/format.h>
 
 #include "field/numbers.h"

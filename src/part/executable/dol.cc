@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // `.dol` executables (docs/formats/executables.md): a table of 7 sections of code and 11 of data, and no word to know
-// them by: all that the header says has to fit. Tested by tests/executable_test.cc.
+// them by: all that the header says has to fit. Tested by tests/part/executable_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

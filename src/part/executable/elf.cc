@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// What an ELF file says of itself, its parts. Tested by tests/executable_test.cc.
+// What an ELF file says of itself, its parts. Tested by tests/part/executable_test.cc.
 #include <fmt/format.h>
 
 #include "digest/sums.h"

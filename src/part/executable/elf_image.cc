@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Reads the headers of an ELF file; everything that they say of places is checked against the file. Tested by
-// tests/executable_test.cc.
+// tests/part/executable_test.cc.
 #include "part/executable/elf_image.h"
 
 #include <fmt/format.h>

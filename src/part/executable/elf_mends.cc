@@ -2,7 +2,7 @@
 // What can be mended in an ELF file. A segment that is added needs a program header: an unused one is taken, or the
 // room behind the table, or the table moves to the end of the file, where it becomes a segment itself, since programs
 // read it in memory. Headers of loaded segments stay in the order of their addresses, as systems demand. Tested by
-// tests/executable_test.cc, which runs the result.
+// tests/part/executable_test.cc, which runs the result.
 #include <fmt/format.h>
 
 #include <algorithm>

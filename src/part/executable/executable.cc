@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // The table of formats, the container that they share, and what their mends have in common. Tested by
-// tests/executable_test.cc.
+// tests/part/executable_test.cc.
 #include "part/executable/executable.h"
 
 #include <fmt/format.h>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// What a Windows executable says of itself, its parts. Tested by tests/executable_test.cc.
+// What a Windows executable says of itself, its parts. Tested by tests/part/executable_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

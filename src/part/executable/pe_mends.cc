@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
-// What can be mended in a Windows executable: flags, entry, checksum, signature. Tested by tests/executable_test.cc.
+// What can be mended in a Windows executable: flags, entry, checksum, signature. Tested by
+// tests/part/executable_test.cc.
 #include <fmt/format.h>
 
 #include "field/numbers.h"

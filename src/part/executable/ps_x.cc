@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Executables of the 32-bit console whose header takes 2048 bytes (docs/formats/executables.md): one piece, loaded to
-// one address. Tested by tests/executable_test.cc.
+// one address. Tested by tests/part/executable_test.cc.
 #include <fmt/format.h>
 
 #include "field/numbers.h"

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // The table of codecs, and what holds for all: a payload is measured before anything is made of it, and what is packed
-// is unpacked again and compared. Tested by tests/payload_test.cc.
+// is unpacked again and compared. Tested by tests/part/payload_test.cc.
 #include "part/payload/codec.h"
 
 #include <fmt/format.h>

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // Huffman codes of 4 or 8 bits (docs/formats/payloads.md). A node's children lie in one pair of bytes, at most 63 pairs
 // behind the next one after its own: packing has to lay out a tree of up to 255 pairs so that none lies further.
-// Tested by tests/payload_test.cc.
+// Tested by tests/part/payload_test.cc.
 #include <algorithm>
 #include <array>
 #include <queue>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// LZ10 (docs/formats/payloads.md): copies of 3 to 18 bytes, all of the same cost. Tested by tests/payload_test.cc.
+// LZ10 (docs/formats/payloads.md): copies of 3 to 18 bytes, all of the same cost. Tested by tests/part/payload_test.cc.
 #include "part/payload/console_codecs.h"
 #include "part/payload/lz.h"
 

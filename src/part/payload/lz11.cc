@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // LZ11 (docs/formats/payloads.md): copies of up to 16, 272 and 65,808 bytes, in two, three and four bytes.
-// Tested by tests/payload_test.cc.
+// Tested by tests/part/payload_test.cc.
 #include "part/payload/console_codecs.h"
 #include "part/payload/lz.h"
 

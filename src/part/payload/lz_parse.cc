@@ -5,7 +5,7 @@
 // there, and by how far back what it copies is alike. Runs and periods cost no more than anything else so. Then, from
 // the end backwards, the cheapest way to the end from each place: a literal, or a copy of any length up to the longest.
 // The best length of each cost comes from a stack of places, each cheaper to go on from than all nearer ones. Tested
-// against an exhaustive parser by tests/payload_test.cc.
+// against an exhaustive parser by tests/part/payload_test.cc.
 #include "part/payload/lz_parse.h"
 
 #include <algorithm>

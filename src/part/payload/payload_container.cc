@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// A packed file and its content. Tested by tests/payload_test.cc.
+// A packed file and its content. Tested by tests/part/payload_test.cc.
 #include <algorithm>
 
 #include "hotstitch/change_list.h"

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // RLE (docs/formats/payloads.md): a byte with bit 7 set and a length less 3, then the byte that is repeated; else a
 // length less 1, then so many literal bytes. The cheapest way is found from the end backwards.
-// Tested by tests/payload_test.cc.
+// Tested by tests/part/payload_test.cc.
 #include <algorithm>
 
 #include "part/payload/console_codecs.h"

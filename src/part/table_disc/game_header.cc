@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
-// What a disc with a table of files says of itself. Nothing but its header is read. Tested by tests/table_disc_test.cc.
+// What a disc with a table of files says of itself. Nothing but its header is read. Tested by
+// tests/part/table_disc_test.cc.
 #include "part/table_disc/game_header.h"
 
 #include <fmt/format.h>

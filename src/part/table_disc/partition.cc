@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Tested by tests/table_disc_test.cc.
+// Tested by tests/part/table_disc_test.cc.
 #include "part/table_disc/partition.h"
 
 #include <fmt/format.h>

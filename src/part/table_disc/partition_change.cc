@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // A changed byte changes the hash of its block, the tables of hashes in all 64 clusters of its group, with them the IV
 // of each cluster, and so every byte of the group as it is stored. Groups are made when they are read, one at a time.
-// Tested by tests/table_disc_test.cc.
+// Tested by tests/part/table_disc_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // A disc laid out anew from loose files. What the files in "sys/" are is told by what they hold, as their names differ:
 // the header has its magic number, its second half may be a file of its own, the loader begins with a date, the program
-// is a `.dol`, and an old table of files gives the order. Tested by tests/table_disc_test.cc.
+// is a `.dol`, and an old table of files gives the order. Tested by tests/part/table_disc_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

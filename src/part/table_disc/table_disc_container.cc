@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Discs with a table of files as containers: of the earlier console one table for all, of the later one a table in each
-// partition that a key opens. Tested by tests/table_disc_test.cc.
+// partition that a key opens. Tested by tests/part/table_disc_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // What can be mended in the header of a disc with a table of files, and how much of it a copy holds. Tested by
-// tests/table_disc_test.cc.
+// tests/part/table_disc_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Where everything is. Tested by tests/table_disc_test.cc.
+// Where everything is. Tested by tests/part/table_disc_test.cc.
 #include "part/table_disc/table_volume.h"
 
 #include <fmt/format.h>

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // A file that fits between its place and what follows stays there. One that does not goes behind everything else, or
 // into the first gap that takes it; asked to, what follows moves. All that is changed in one call is one new layout of
-// table, names and files, and is read again by the reader before it is made. Tested by tests/table_disc_test.cc.
+// table, names and files, and is read again by the reader before it is made. Tested by tests/part/table_disc_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>

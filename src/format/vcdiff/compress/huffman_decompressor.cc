@@ -5,7 +5,7 @@
 //     [selector code  one selector for each sector]  the bytes, each by its sector's code
 //
 // Bits come from each byte lowest first; numbers of several bits are most significant first.
-// Tested by tests/vcdiff_test.cc against the reference in tests/lib/.
+// Tested by tests/format/vcdiff_test.cc against the reference in tests/lib/.
 #include <fmt/format.h>
 
 #include <algorithm>

@@ -87,7 +87,7 @@ Bytes by_hand(const Bytes& file, const Representation& as) {
             return out;
         case RepresentationKind::user_data:
         case RepresentationKind::data_track:
-        case RepresentationKind::in_whole_sectors:  // tests/disc_test.cc
+        case RepresentationKind::in_whole_sectors:  // tests/part/disc_test.cc
         case RepresentationKind::line_ends_restored: break;
     }
     return out;

@@ -190,8 +190,9 @@ TEST_F(CliCartridge, AFrontHeaderIsAPartLikeAnyOther) {
     EXPECT_TRUE(contents(folder / "off.sfc") == rom);
     EXPECT_EQ(answer({"put", "off.sfc", "front-header=kept.bin", "--add", "-o", "on.smc"}), "0 put");
     EXPECT_TRUE(contents(folder / "on.smc") == headered);
-    EXPECT_EQ(answer({"put", "on.smc", "front-header=kept.bin", "--add", "-o", "on2.smc"}), "0 put") << "the same";
-    EXPECT_EQ(answer({"put", "off.sfc", "front-header=plain.sfc", "--add", "-o", "no.smc"}), "2 usage");
+    EXPECT_EQ(answer({"put", "on.smc", "front-header=kept.bin", "--add", "-o", "on2.smc"}), "0 nothing-to-put");
+    folder.put("large.bin", Bytes((1 << 20) + 1));
+    EXPECT_EQ(answer({"put", "off.sfc", "front-header=large.bin", "--add", "-o", "no.smc"}), "2 usage");
     EXPECT_EQ(answer({"put", "off.sfc", "--remove", "bank 0", "-o", "no.smc"}).front(), '3');
 }
 
