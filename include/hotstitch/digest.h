@@ -33,6 +33,7 @@ struct HOTSTITCH_EXPORT Adler32 {
 template <std::size_t Size, class Kind>
 struct HashValue {
     std::array<std::byte, Size> bytes{};
+    std::string hex() const;  ///< lower case
     friend bool operator==(const HashValue&, const HashValue&) = default;
 };
 using Md5 = HashValue<16, struct Md5Kind>;
@@ -41,6 +42,11 @@ using Sha256 = HashValue<32, struct Sha256Kind>;
 
 /// Lower-case hex of any bytes.
 HOTSTITCH_EXPORT std::string hex(ByteView bytes);
+
+template <std::size_t Size, class Kind>
+std::string HashValue<Size, Kind>::hex() const {
+    return hotstitch::hex(bytes);
+}
 
 /// CRC-32 (reflected EDB88320, start and end inverted) of `bytes`, going on from `before`.
 HOTSTITCH_EXPORT Crc32 crc32(ByteView bytes, Crc32 before = {}) noexcept;

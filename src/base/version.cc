@@ -2,9 +2,21 @@
 #include "hotstitch/version.h"
 
 namespace hotstitch {
+namespace {
+
+#define HOTSTITCH_TEXT_OF(number) #number
+#define HOTSTITCH_DOTTED(major, minor, patch) \
+    HOTSTITCH_TEXT_OF(major) "." HOTSTITCH_TEXT_OF(minor) "." HOTSTITCH_TEXT_OF(patch)
+constexpr std::string_view of_headers =
+    HOTSTITCH_DOTTED(HOTSTITCH_VERSION_MAJOR, HOTSTITCH_VERSION_MINOR, HOTSTITCH_VERSION_PATCH);
+#ifdef HOTSTITCH_VERSION
+static_assert(of_headers == HOTSTITCH_VERSION, "version.h and the project's version are one");
+#endif
+
+}  // namespace
 
 std::string_view version() noexcept {
-    return HOTSTITCH_VERSION;
+    return of_headers;
 }
 
 std::string built_with() {
