@@ -333,9 +333,9 @@ void describe_content(const InputFile& file, const std::string& name, const Desc
         throw Error(
             ErrorCode::usage,
             is_executable && !identity.segments.empty()
-                ? "--free is for cartridge ROMs"
-                : "--at is for cartridge ROMs and executables, --free for cartridge ROMs, and this file is none "
-                  "that is known")
+                ? "free space is known of cartridge ROMs alone"
+                : "places are known of cartridge ROMs and executables, free space of cartridge ROMs, and this file is "
+                  "none that is known")
             .in(shown(file.path()));
     if (identity.is(KindId::patch)) return describe_patch(file, arguments.source, context, part);
     if (identity.is(KindId::empty)) {

@@ -204,7 +204,7 @@ std::string cue_sheet_with(std::string_view text, std::size_t file, std::string_
         const char* const begin = line.words[1].data();
         const char* const end = line.words[last].data() + line.words[last].size();
         auto from = static_cast<std::size_t>(begin - text.data()), to = static_cast<std::size_t>(end - text.data());
-        if (from > 0 && text[from - 1] == '"') --from;
+        if (from > 0 && text[from - 1] == '"') from -= 1;
         if (to < text.size() && text[to] == '"') ++to;
         out += text.substr(copied, from - copied);
         out += fmt::format("\"{}\"", name);
