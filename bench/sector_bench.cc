@@ -9,7 +9,7 @@
 
 #include "hotstitch/digest.h"
 #include "hotstitch/disc.h"
-#include "source/sector.h"
+#include "part/disc/sector.h"
 
 namespace {
 

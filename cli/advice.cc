@@ -6,7 +6,7 @@
 #include <algorithm>
 #include <array>
 
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 
 namespace hotstitch::cli {
 namespace {

@@ -12,8 +12,8 @@
 
 #include "completion.h"
 #include "hotstitch/error.h"
+#include "hotstitch/text.h"
 #include "hotstitch/version.h"
-#include "hotstitch/words.h"
 #include "json.h"
 #include "options.h"
 #include "render/style.h"

@@ -12,6 +12,7 @@
 #include "commands/commands.h"
 #include "commands/common.h"
 #include "hotstitch/keys.h"
+#include "hotstitch/text.h"
 #include "render/print.h"
 #include "render/progress_line.h"
 #include "render/style.h"

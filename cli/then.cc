@@ -7,7 +7,7 @@
 #include <cstdlib>
 
 #include "hotstitch/report.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 
 namespace hotstitch::cli {
 

@@ -10,6 +10,7 @@
 
 #include "hotstitch/error.h"
 #include "hotstitch/job.h"
+#include "hotstitch/text.h"
 #include "hotstitch/words.h"
 
 namespace {

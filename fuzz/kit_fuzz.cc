@@ -6,6 +6,7 @@
 #include "disc.h"
 #include "hotstitch/create.h"
 #include "hotstitch/kit_jobs.h"
+#include "hotstitch/text.h"
 #include "kit/steps.h"
 #include "source/whole.h"
 

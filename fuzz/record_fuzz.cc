@@ -9,7 +9,7 @@
 #include "hotstitch/receipt.h"
 #include "hotstitch/recipe.h"
 #include "hotstitch/source.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 
 using namespace hotstitch;
 

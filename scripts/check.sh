@@ -14,9 +14,9 @@ done
 echo "named tests: all there"
 
 # Arrows only point down: which folder of src/ may include which others, besides itself and the public headers.
-layers="base: / source: base / digest: base / edit: base source / match: base source edit / toml: base / format: base source edit toml /
-    field: base source digest edit toml / part: base source digest edit field / fit: base source edit / record: base toml / chart: source edit / patch: base source edit match format fit / words: base /
-    io: base / job: base source record fit / kit: base source toml record fit job / shelf: base record job / tell: record"
+layers="base: / source: base / digest: base source / edit: base source / match: base source edit / toml: base / part: base source digest edit /
+    field: base source digest edit toml part / format: base source edit toml field / fit: base source edit part / record: base toml / chart: source edit / patch: base source digest edit match format fit / words: base /
+    io: base source / job: base source digest record fit / kit: base source digest toml record fit job / shelf: base toml record job / tell: record"
 for folder in src/*/; do
     folder=$(basename "$folder")
     allowed=$(tr '/' '\n' <<<"$layers" | sed -n "s/^ *$folder://p") || true
@@ -28,6 +28,8 @@ for folder in src/*/; do
     ! grep -rlE '^#include "hotstitch/(file_io|inputs|delivery|job)\.h"' "src/$folder" || { echo "src/$folder knows of files" >&2; exit 1; }
 done
 ! grep -rlE '^#include "(base|source|digest|edit|match|format|part|fit|record|patch|io|job|kit|shelf|tell)/' cli examples || { echo "only public headers there" >&2; exit 1; }
+# Nor in a circle by way of public headers: each belongs to the folder that has a file of its name, else to the one whose files include it first.
+scripts/layers.py || exit 1
 echo "layers: as drawn"
 
 # Every public header compiles alone.

@@ -10,6 +10,8 @@
 #include "commands/kit.h"
 #include "hotstitch/error.h"
 #include "hotstitch/job.h"
+#include "hotstitch/text.h"
+#include "hotstitch/words.h"
 
 namespace hotstitch::cli {
 namespace {

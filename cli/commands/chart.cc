@@ -7,6 +7,7 @@
 #include "commands/common.h"
 #include "hotstitch/apply.h"
 #include "hotstitch/error.h"
+#include "hotstitch/text.h"
 #include "hotstitch/transaction.h"
 #include "render/chart_text.h"
 #include "render/style.h"

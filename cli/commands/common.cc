@@ -5,6 +5,7 @@
 #include <unistd.h>
 
 #include "hotstitch/error.h"
+#include "hotstitch/text.h"
 #include "hotstitch/words.h"
 
 namespace hotstitch::cli {

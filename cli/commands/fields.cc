@@ -9,6 +9,7 @@
 #include "commands/common.h"
 #include "hotstitch/error.h"
 #include "hotstitch/field_jobs.h"
+#include "hotstitch/text.h"
 #include "hotstitch/transaction.h"
 #include "render/field_table.h"
 #include "render/print.h"
@@ -212,10 +213,11 @@ void compare(const FieldsArguments& arguments, const FieldsJob& job, const Conte
 
 /// Maps alone, or with the file that they are for.
 void check(const FieldsArguments& arguments, const Context& context, Report& report) {
-    if (!context.limits.maps || context.limits.maps->all().empty())
+    const auto maps = maps_in(context.limits);
+    if (!maps || maps->all().empty())
         throw Error(ErrorCode::usage, "it is not said which map to check").hint("--map FILE, or --maps FOLDER");
     Json list = Json::array();
-    for (const SharedMap& map : context.limits.maps->all()) {
+    for (const SharedMap& map : maps->all()) {
         const MapTraits t = traits_of(*map);
         list.push_back({{"name", as_utf8(t.name)},
                         {"title", as_utf8(t.title)},
@@ -225,7 +227,7 @@ void check(const FieldsArguments& arguments, const Context& context, Report& rep
                         {"members", t.members},
                         {"payloads", t.payloads}});
     }
-    for (const SharedMap& map : context.limits.maps->all()) {
+    for (const SharedMap& map : maps->all()) {
         const MapTraits t = traits_of(*map);
         std::string text = fmt::format("{}: {}, {}", escaped(t.title.empty() ? t.name : t.title),
                                        counted(t.tables, "table", "tables"), counted(t.fields, "field", "fields"));
@@ -240,7 +242,7 @@ void check(const FieldsArguments& arguments, const Context& context, Report& rep
         state_maps(job.maps(), job.broken(), context, report);
     }
     if (!context.broken_maps.empty()) throw Error(ErrorCode::damaged, context.broken_maps.front());
-    const bool several = context.limits.maps->all().size() > 1;
+    const bool several = maps->all().size() > 1;
     const char* const made = several ? "The maps are well made" : "The map is well made";
     report.good("right", arguments.file.empty()
                              ? fmt::format("{}. Whether places are right shows with a file.", made)

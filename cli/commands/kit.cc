@@ -11,6 +11,7 @@
 #include "hotstitch/error.h"
 #include "hotstitch/kit_jobs.h"
 #include "hotstitch/summary.h"
+#include "hotstitch/text.h"
 #include "hotstitch/transaction.h"
 
 namespace hotstitch::cli {

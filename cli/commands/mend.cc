@@ -6,6 +6,8 @@
 #include "changing.h"
 #include "commands/common.h"
 #include "hotstitch/error.h"
+#include "hotstitch/text.h"
+#include "hotstitch/words.h"
 
 namespace hotstitch::cli {
 

@@ -5,6 +5,7 @@
 
 #include "commands/common.h"
 #include "hotstitch/patch_jobs.h"
+#include "hotstitch/text.h"
 
 namespace hotstitch::cli {
 namespace {

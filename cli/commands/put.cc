@@ -6,6 +6,7 @@
 #include "changing.h"
 #include "commands/common.h"
 #include "hotstitch/error.h"
+#include "hotstitch/text.h"
 
 namespace hotstitch::cli {
 namespace {

@@ -3,6 +3,7 @@
 
 #include "commands/common.h"
 #include "hotstitch/patch_jobs.h"
+#include "hotstitch/words.h"
 
 namespace hotstitch::cli {
 

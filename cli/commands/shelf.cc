@@ -7,6 +7,7 @@
 
 #include "commands/common.h"
 #include "hotstitch/error.h"
+#include "hotstitch/text.h"
 
 namespace hotstitch::cli {
 

@@ -9,6 +9,8 @@
 #include "hotstitch/error.h"
 #include "hotstitch/fit.h"
 #include "hotstitch/patch_jobs.h"
+#include "hotstitch/text.h"
+#include "hotstitch/words.h"
 #include "signals.h"
 
 namespace hotstitch::cli {

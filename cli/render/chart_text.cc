@@ -6,6 +6,7 @@
 
 #include <algorithm>
 
+#include "hotstitch/text.h"
 #include "hotstitch/words.h"
 #include "render/text.h"
 

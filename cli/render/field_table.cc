@@ -5,7 +5,7 @@
 
 #include <algorithm>
 
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "render/text.h"
 
 namespace hotstitch::cli {

@@ -8,7 +8,7 @@
 #include <cmath>
 #include <cstdio>
 
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "json.h"
 #include "render/print.h"
 #include "render/text.h"

@@ -4,19 +4,13 @@
 
 #include "hotstitch/bytes.h"
 #include "hotstitch/change_list.h"
+#include "hotstitch/effort.h"
 #include "hotstitch/export.h"
 #include "hotstitch/limits.h"
 #include "hotstitch/patch.h"
 #include "hotstitch/source.h"
 
 namespace hotstitch {
-
-/// How much work goes into finding matches, by what it gives.
-enum class Effort {
-    quick,   ///< for trying a mod out again and again
-    normal,  ///< small patches in little time
-    best,    ///< smaller still, for publishing
-};
 
 struct CreateOptions {
     PatchFormat format = PatchFormat::bps;
@@ -37,14 +31,6 @@ struct PatchDemands {
     bool cuts = false;         ///< makes the file shorter
     bool past_16_mib = false;  ///< writes at or past offset 0x1000000
     bool any() const noexcept { return grows || cuts || past_16_mib; }
-};
-
-/// What the matcher chose.
-struct MatchFacts {
-    /// Every so manieth byte of the source is in the index; 0: it was not needed.
-    std::uint64_t index_step = 0;
-    std::uint64_t index_memory = 0;  ///< bytes
-    unsigned threads = 0;            ///< 0: the format copies from the same place only, so nothing was looked for
 };
 
 struct CreateReport {

@@ -16,7 +16,6 @@
 #include "hotstitch/inputs.h"
 #include "hotstitch/receipt.h"
 #include "hotstitch/transaction.h"
-#include "hotstitch/words.h"
 
 namespace hotstitch {
 

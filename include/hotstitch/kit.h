@@ -72,10 +72,6 @@ HOTSTITCH_EXPORT Kit read_kit(std::string_view text, const std::string& name = "
 /// The text of a kit; reading it gives the kit again, without lines.
 HOTSTITCH_EXPORT std::string kit_text(const Kit& kit);
 
-/// Why a name is none that a kit may use for a file: it leads out of its folder, or no system takes it everywhere.
-/// Empty: it may.
-HOTSTITCH_EXPORT std::string why_unsafe(std::string_view name);
-
 /// Whether a link at `at`, a path in a folder, to `to` stays in that folder.
 HOTSTITCH_EXPORT bool link_stays_inside(const std::string& at, const std::string& to);
 

@@ -21,7 +21,6 @@
 #include "hotstitch/kit.h"
 #include "hotstitch/receipt.h"
 #include "hotstitch/summary.h"
-#include "hotstitch/words.h"
 
 namespace hotstitch {
 

@@ -13,7 +13,7 @@
 namespace hotstitch {
 
 class ByteSink;
-class Maps;
+class KnownParts;
 struct Keys;
 
 struct Limits {
@@ -34,9 +34,9 @@ struct Limits {
     /// The user's own keys, for discs that are encrypted; null: none.
     std::shared_ptr<const Keys> keys{};
 
-    /// What the user knows of files (map.h): members and packed stretches that maps describe become parts. Null: no
-    /// maps.
-    std::shared_ptr<const Maps> maps{};
+    /// What the user knows of files: Maps (map.h), or a caller's own. Members and packed stretches that they describe
+    /// become parts. Null: nothing.
+    std::shared_ptr<const KnownParts> maps{};
 
     /// Bytes that are read from a pipe or device, which may have no end; they are kept in memory.
     std::uint64_t stream = std::uint64_t{2} << 30;

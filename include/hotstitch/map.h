@@ -12,6 +12,7 @@
 #include "hotstitch/bytes.h"
 #include "hotstitch/export.h"
 #include "hotstitch/identity.h"
+#include "hotstitch/part.h"
 #include "hotstitch/source.h"
 
 namespace hotstitch {
@@ -50,7 +51,7 @@ HOTSTITCH_EXPORT MapFit fit_of(const FieldMap& map, const Identity& identity, co
 
 /// Maps that go along wherever files and their parts are opened (Limits::maps): each serves the file, or part of one,
 /// that it is for.
-class HOTSTITCH_EXPORT Maps {
+class HOTSTITCH_EXPORT Maps final : public KnownParts {
 public:
     /// The same text under the same name counts once. `sure`: it is for whatever file it is handed in with.
     void add(SharedMap map, bool sure = false);
@@ -60,10 +61,14 @@ public:
     std::vector<SharedMap> for_file(const Identity& identity, const ByteSource& file) const;
 
     /// For a part of the file: those that name it, and what is for files of its kind. Throws Error(io, damaged, usage).
-    std::shared_ptr<const Maps> inside(const Identity& identity, const ByteSource& file, std::string_view part) const;
+    std::shared_ptr<const KnownParts> inside(const Identity& identity, const ByteSource& file,
+                                             std::string_view part) const override;
+    std::unique_ptr<Container> described(const ByteSource& file, const Identity& identity,
+                                         const std::function<std::unique_ptr<Container>()>& open,
+                                         const Limits& limits) const override;
 
     /// How the file is packed, where it is a part that a map says so of; empty: no map says.
-    const std::string& codec() const noexcept { return codec_; }
+    const std::string& codec() const noexcept override { return codec_; }
     /// All, in the order in which they were added.
     std::vector<SharedMap> all() const;
 
@@ -76,5 +81,10 @@ private:
     std::vector<Entry> entries_;
     std::string codec_;
 };
+
+/// The maps of limits; null: none, or not Maps.
+HOTSTITCH_EXPORT std::shared_ptr<const Maps> maps_in(const Limits& limits);
+/// A copy of them, to add to.
+HOTSTITCH_EXPORT std::shared_ptr<Maps> copied_maps(const Limits& limits);
 
 }  // namespace hotstitch

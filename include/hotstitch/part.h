@@ -121,6 +121,22 @@ public:
     std::vector<Part> parts() const;
 };
 
+/// What somebody knows of files beyond their bytes (Limits::maps): members and packed stretches that are parts, too.
+class HOTSTITCH_EXPORT KnownParts {
+public:
+    virtual ~KnownParts();
+    /// How the file is packed, where it is a part that this says so of; empty: nothing says.
+    virtual const std::string& codec() const noexcept = 0;
+    /// For what lies inside a part of the file. Throws Error(io, damaged, usage).
+    virtual std::shared_ptr<const KnownParts> inside(const Identity& identity, const ByteSource& file,
+                                                     std::string_view part) const = 0;
+    /// The container, which may be null, with what is known of the file besides; as it is where nothing is. `file` has
+    /// to outlive it. Throws Error(damaged), Error(io).
+    virtual std::unique_ptr<Container> described(const ByteSource& file, const Identity& identity,
+                                                 const std::function<std::unique_ptr<Container>()>& open,
+                                                 const Limits& limits) const = 0;
+};
+
 /// Null when the file has no parts that are known. Throws Error(damaged) when it begins like a container and is broken.
 HOTSTITCH_EXPORT std::unique_ptr<Container> open_container(const ByteSource& file, const Limits& limits = {},
                                                            const Progress& progress = {});

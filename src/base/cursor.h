@@ -9,7 +9,7 @@
 
 #include "hotstitch/bytes.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 
 namespace hotstitch {
 

@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "hotstitch/chart.h"
+#include "hotstitch/text.h"
 #include "hotstitch/words.h"
 
 namespace hotstitch {

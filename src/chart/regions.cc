@@ -30,7 +30,7 @@ Regions::Regions(const ByteSource& source, const Limits& limits) : content_(borr
         size_ = user->size();
     }
     add_parts(*content_, limits);
-    if (limits.maps && !limits.maps->empty()) add_tables(limits);
+    if (const auto maps = maps_in(limits); maps && !maps->empty()) add_tables(limits);
     cut();
 }
 

@@ -8,11 +8,11 @@
 #include <cctype>
 #include <charconv>
 
-#include "base/chunks.h"
 #include "base/hex.h"
 #include "base/meter.h"
 #include "digest/hash.h"
 #include "hotstitch/error.h"
+#include "source/chunks.h"
 
 namespace hotstitch {
 namespace {

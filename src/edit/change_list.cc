@@ -9,7 +9,7 @@
 #include <algorithm>
 
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 
 namespace hotstitch {
 namespace {

@@ -8,7 +8,7 @@
 #include <cstring>
 
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 
 namespace hotstitch {
 namespace {

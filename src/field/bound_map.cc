@@ -10,7 +10,7 @@
 
 #include "hotstitch/error.h"
 #include "hotstitch/place.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "source/stretch.h"
 
 namespace hotstitch {

@@ -8,7 +8,7 @@
 
 #include "field/fields_state.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 
 namespace hotstitch {
 

@@ -23,7 +23,7 @@ struct FileFields::State {
     void add_unit(const std::string& part, const SharedSource& content, const Limits& inside) {
         Identity identity = identify(*content);
         std::vector<SharedMap> maps;
-        if (inside.maps) maps = inside.maps->for_file(identity, *content);
+        if (const auto known = maps_in(inside)) maps = known->for_file(identity, *content);
         if (!part.empty() && maps.empty()) return;
         Fields fields(*content, std::move(identity), maps);
         names.push_back(split_address(part));
@@ -51,9 +51,10 @@ struct FileFields::State {
 FileFields::FileFields(const SharedSource& file, const Limits& limits)
     : state_(std::make_unique<State>(State{file, limits})) {
     state_->add_unit({}, file, limits);
-    if (!limits.maps) return;
+    const auto known = maps_in(limits);
+    if (!known) return;
     std::vector<std::string> parts;
-    for (const SharedMap& map : limits.maps->all()) {
+    for (const SharedMap& map : known->all()) {
         const std::string& part = map->file.part;
         if (part.empty() || std::find(parts.begin(), parts.end(), part) != parts.end()) continue;
         if (!fit_of(*map, state_->units.front().fields.identity(), *file).fits) continue;

@@ -7,7 +7,6 @@
 #include <algorithm>
 
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
 
 namespace hotstitch {
 

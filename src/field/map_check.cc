@@ -8,7 +8,7 @@
 
 #include "digest/sums.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "source/stretch.h"
 
 namespace hotstitch {

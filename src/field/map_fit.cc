@@ -10,7 +10,6 @@
 #include "hotstitch/digest.h"
 #include "hotstitch/error.h"
 #include "hotstitch/part.h"
-#include "hotstitch/words.h"
 
 namespace hotstitch {
 
@@ -91,6 +90,14 @@ MapFit fit_of(const FieldMap& map, const Identity& identity, const ByteSource& f
     return fit;
 }
 
+std::shared_ptr<const Maps> maps_in(const Limits& limits) {
+    return std::dynamic_pointer_cast<const Maps>(limits.maps);
+}
+std::shared_ptr<Maps> copied_maps(const Limits& limits) {
+    const auto maps = maps_in(limits);
+    return maps ? std::make_shared<Maps>(*maps) : std::make_shared<Maps>();
+}
+
 void Maps::add(SharedMap map, bool sure) {
     const auto there = std::find_if(entries_.begin(), entries_.end(), [&](const Entry& e) {
         return e.map->name == map->name && e.map->text == map->text;
@@ -117,8 +124,8 @@ std::vector<SharedMap> Maps::for_file(const Identity& identity, const ByteSource
     return maps;
 }
 
-std::shared_ptr<const Maps> Maps::inside(const Identity& identity, const ByteSource& file,
-                                         std::string_view part) const {
+std::shared_ptr<const KnownParts> Maps::inside(const Identity& identity, const ByteSource& file,
+                                               std::string_view part) const {
     auto inner = std::make_shared<Maps>();
     const auto same_name = [](std::string_view a, std::string_view b) {
         return std::equal(a.begin(), a.end(), b.begin(), b.end(),

@@ -10,7 +10,6 @@
 #include "field/map_check.h"
 #include "hotstitch/error.h"
 #include "hotstitch/mend.h"
-#include "hotstitch/words.h"
 
 namespace hotstitch {
 

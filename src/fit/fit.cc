@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // Tested by tests/job/diagnose_test.cc.
 #include "hotstitch/fit.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 
 #include <fmt/format.h>
 

@@ -5,7 +5,7 @@
 
 #include "edit/target_builder.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "source/whole.h"
 
 namespace hotstitch {

@@ -7,7 +7,7 @@
 #include <sys/vfs.h>
 #include <unistd.h>
 
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "io/positioned.h"
 #include "io/system_error.h"
 

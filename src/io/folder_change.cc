@@ -17,7 +17,7 @@
 #include "base/hex.h"
 #include "hotstitch/digest.h"
 #include "hotstitch/file_io.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "io/folder_writer.h"
 #include "io/locks.h"
 #include "io/names.h"

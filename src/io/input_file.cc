@@ -13,7 +13,7 @@
 #include "base/meter.h"
 #include "hotstitch/address.h"
 #include "hotstitch/file_io.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "io/descriptor.h"
 #include "io/mapping.h"
 #include "io/names.h"

@@ -11,18 +11,17 @@
 #include <algorithm>
 #include <charconv>
 
-#include "base/chunks.h"
 #include "base/meter.h"
 #include "hotstitch/change_list.h"
 #include "hotstitch/digest.h"
 #include "hotstitch/file_io.h"
-#include "hotstitch/words.h"
 #include "io/file_writer.h"
 #include "io/journal_format.h"
 #include "io/locks.h"
 #include "io/names.h"
 #include "io/positioned.h"
 #include "io/system_error.h"
+#include "source/chunks.h"
 
 namespace hotstitch {
 

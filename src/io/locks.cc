@@ -11,7 +11,6 @@
 #include <sstream>
 
 #include "hotstitch/file_io.h"
-#include "hotstitch/words.h"
 #include "io/system_error.h"
 
 namespace hotstitch {

@@ -18,7 +18,7 @@
 #include <random>
 #include <set>
 
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "io/file_writer.h"
 #include "io/locks.h"
 #include "io/system_error.h"

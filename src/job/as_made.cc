@@ -11,7 +11,6 @@
 
 #include "hotstitch/delivery.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
 #include "job/receipts.h"
 #include "job/working_copy.h"
 

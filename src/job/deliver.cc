@@ -5,15 +5,16 @@
 // tests/cli/cli_cartridge_test.cc and, killed at every step, tests/faults/faults_test.cc.
 #include <fmt/format.h>
 
-#include "base/chunks.h"
 #include "base/meter.h"
+#include "digest/digesting_sink.h"
 #include "hotstitch/create.h"
 #include "hotstitch/error.h"
+#include "hotstitch/text.h"
 #include "hotstitch/transaction.h"
 #include "hotstitch/version.h"
 #include "job/job_state.h"
 #include "job/receipts.h"
-#include "source/digesting_sink.h"
+#include "source/chunks.h"
 
 namespace hotstitch {
 

@@ -8,7 +8,7 @@
 #include "hotstitch/apply.h"
 #include "hotstitch/error.h"
 #include "hotstitch/field_jobs.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "job/maps_in_use.h"
 #include "job/sheets.h"
 #include "source/whole.h"

@@ -14,7 +14,7 @@
 #include "hotstitch/error.h"
 #include "hotstitch/field_jobs.h"
 #include "hotstitch/part.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "job/copies.h"
 #include "job/folder.h"
 #include "job/sheets.h"

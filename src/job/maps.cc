@@ -66,7 +66,7 @@ Limits limits_for_patch(const InputFile& patch, const WorkOptions& options) {
     const std::vector<std::string> named = open_patch(patch, limits)->facts().maps;
     if (named.empty()) return limits;
     const fs::path folder = patch.path().parent_path();
-    auto maps = std::make_shared<Maps>(limits.maps ? *limits.maps : Maps());
+    auto maps = copied_maps(limits);
     for (const std::string& name : named) {
         if (leads_out(name))
             throw Error(ErrorCode::refused, "an edit list names no map outside of its folder").found(name);

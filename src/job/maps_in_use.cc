@@ -11,7 +11,7 @@
 namespace hotstitch {
 
 MapsInUse::MapsInUse(WorkOptions& work, const InputFile& file, const MapsInUse* other)
-    : maps_(work.limits.maps), other_(other) {
+    : maps_(maps_in(work.limits)), other_(other) {
     if (maps_ && !maps_->empty()) return;
     asked_for_ = false;
     const std::filesystem::path folder = file.path().parent_path();
@@ -24,7 +24,7 @@ MapsInUse::MapsInUse(WorkOptions& work, const InputFile& file, const MapsInUse* 
 
 Limits MapsInUse::limits_inside(const Limits& narrowed) const {
     Limits limits = narrowed;
-    auto both = std::make_shared<Maps>(narrowed.maps ? *narrowed.maps : Maps());
+    auto both = copied_maps(narrowed);
     for (const SharedMap& map : maps_->all()) {
         const std::vector<SharedMap> known = both->all();
         const MapTraits traits = traits_of(*map);

@@ -10,6 +10,7 @@
 #include "hotstitch/delivery.h"
 #include "hotstitch/error.h"
 #include "hotstitch/identity.h"
+#include "hotstitch/text.h"
 
 namespace hotstitch {
 

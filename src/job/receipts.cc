@@ -8,7 +8,7 @@
 #include <ctime>
 
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "job/sheets.h"
 
 namespace hotstitch {

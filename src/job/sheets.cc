@@ -10,7 +10,7 @@
 
 #include "base/letters.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 
 namespace hotstitch {
 

@@ -6,11 +6,11 @@
 
 #include <fmt/format.h>
 
-#include "base/chunks.h"
 #include "base/meter.h"
 #include "hotstitch/apply.h"
 #include "hotstitch/error.h"
-#include "hotstitch/kit.h"
+#include "hotstitch/text.h"
+#include "source/chunks.h"
 #include "source/whole.h"
 
 namespace hotstitch {

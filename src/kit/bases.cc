@@ -11,6 +11,7 @@
 #include "hotstitch/error.h"
 #include "hotstitch/kit_jobs.h"
 #include "hotstitch/part_jobs.h"
+#include "hotstitch/text.h"
 #include "hotstitch/words.h"
 #include "job/folder.h"
 

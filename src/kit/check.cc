@@ -11,6 +11,7 @@
 #include "hotstitch/kit_jobs.h"
 #include "hotstitch/map.h"
 #include "hotstitch/patch.h"
+#include "hotstitch/text.h"
 #include "hotstitch/words.h"
 #include "job/working_copy.h"
 #include "kit/steps.h"

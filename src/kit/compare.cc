@@ -118,8 +118,8 @@ private:
     /// Every byte that differs lies in fields that a map names.
     std::optional<Found> by_fields(const SharedSource& before, const SharedSource& after, const std::string& at,
                                    const Limits& limits) const {
-        if (!limits.maps || limits.maps->empty() || before->size() != after->size() ||
-            before->size() > largest_with_fields)
+        const auto maps = maps_in(limits);
+        if (!maps || maps->empty() || before->size() != after->size() || before->size() > largest_with_fields)
             return std::nullopt;
         std::uint64_t changed = 0;
         each_difference(*before, *after, [&](const ByteRange& range) { changed += range.length; });

@@ -7,16 +7,15 @@
 #include <algorithm>
 #include <set>
 
-#include "base/chunks.h"
+#include "digest/digesting_sink.h"
 #include "hotstitch/delivery.h"
 #include "hotstitch/error.h"
 #include "hotstitch/transaction.h"
 #include "hotstitch/version.h"
-#include "hotstitch/words.h"
 #include "job/as_made.h"
 #include "job/receipts.h"
 #include "kit/state.h"
-#include "source/digesting_sink.h"
+#include "source/chunks.h"
 
 namespace hotstitch {
 

@@ -3,6 +3,7 @@
 // moments, tests/faults/kit_faults_test.cc.
 #include <fmt/format.h>
 
+#include "digest/digesting_sink.h"
 #include "fit/readings.h"
 #include "hotstitch/delivery.h"
 #include "hotstitch/error.h"
@@ -10,7 +11,6 @@
 #include "hotstitch/transaction.h"
 #include "hotstitch/words.h"
 #include "kit/state.h"
-#include "source/digesting_sink.h"
 
 namespace hotstitch {
 

@@ -10,7 +10,7 @@
 #include "hotstitch/error.h"
 #include "hotstitch/field_jobs.h"
 #include "hotstitch/kit_jobs.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "source/stretch.h"
 #include "source/whole.h"
 

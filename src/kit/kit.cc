@@ -7,7 +7,7 @@
 #include <algorithm>
 
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 
 namespace hotstitch {
 
@@ -43,19 +43,6 @@ std::string kit_text_for(const Kit& kit, std::string_view text,
             .wanted("{name}, {version}, or the id of a base in braces")
             .found(fmt::format("{{{}}}", word));
     });
-}
-
-std::string why_unsafe(std::string_view name) {
-    if (name.empty()) return "this is no name";
-    if (name.front() == '/') return "this name begins at the root, not in its folder";
-    for (std::size_t begin = 0; begin <= name.size();) {
-        const std::size_t end = std::min(name.find('/', begin), name.size());
-        const std::string one(name.substr(begin, end - begin));
-        if (one == "..") return "this name leads out of its folder";
-        if (one.empty() || one == "." || safe_name(one) != one) return "no system takes this name everywhere";
-        begin = end + 1;
-    }
-    return {};
 }
 
 bool link_stays_inside(const std::string& at, const std::string& to) {

@@ -7,16 +7,17 @@
 #include <set>
 
 #include "base/letters.h"
+#include "digest/digesting_sink.h"
 #include "hotstitch/delivery.h"
 #include "hotstitch/error.h"
 #include "hotstitch/job.h"
+#include "hotstitch/text.h"
 #include "hotstitch/transaction.h"
 #include "hotstitch/words.h"
 #include "job/as_made.h"
 #include "job/opened.h"
 #include "job/receipts.h"
 #include "kit/state.h"
-#include "source/digesting_sink.h"
 
 namespace hotstitch {
 

@@ -9,7 +9,7 @@
 #include "base/letters.h"
 #include "hotstitch/error.h"
 #include "hotstitch/kit.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "record/steps.h"
 #include "toml/document.h"
 #include "toml/values.h"

@@ -124,7 +124,7 @@ public:
         SharedSource bytes = kit_.kit.open(name);
         const auto reader = open_patch(*bytes, limits);
         if (reader->facts().format != PatchFormat::edits) return bytes;
-        auto maps = std::make_shared<Maps>(*limits.maps);
+        auto maps = std::make_shared<Maps>(*maps_in(limits));
         for (const std::string& map : reader->facts().maps) {
             own_maps_.push_back(map_of_kit(kit_.kit, map_beside(name, map)));
             maps->add(own_maps_.back(), traits_of(*own_maps_.back()).for_any);
@@ -137,7 +137,7 @@ public:
     Limits limits_inside(const Limits& inside) const override {
         if (own_maps_.empty()) return inside;
         Limits limits = inside;
-        auto maps = std::make_shared<Maps>(inside.maps ? *inside.maps : Maps());
+        auto maps = copied_maps(inside);
         for (const SharedMap& map : own_maps_)
             if (traits_of(*map).part.empty()) maps->add(map, true);
         limits.maps = std::move(maps);

@@ -3,7 +3,7 @@
 #include <fmt/format.h>
 
 #include "hotstitch/kit.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "record/steps.h"
 #include "toml/values.h"
 

@@ -3,8 +3,8 @@
 #pragma once
 
 #include "base/meter.h"
-#include "hotstitch/create.h"
 #include "hotstitch/edit.h"
+#include "hotstitch/effort.h"
 #include "match/costs.h"
 
 namespace hotstitch {

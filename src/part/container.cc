@@ -7,9 +7,8 @@
 #include <cctype>
 
 #include "hotstitch/error.h"
-#include "hotstitch/map.h"
 #include "hotstitch/part.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "part/kinds.h"
 #include "source/whole.h"
 
@@ -56,6 +55,8 @@ std::string nearest(const std::vector<Part>& parts, std::string_view name) {
 }  // namespace
 
 Container::~Container() = default;
+
+KnownParts::~KnownParts() = default;
 
 Limits limits_inside(const Limits& limits, const ByteSource& file, std::string_view part) {
     Limits inside = limits;

@@ -100,13 +100,12 @@ std::unique_ptr<Container> open_container(const ByteSource& file, const Limits& 
     if (limits.maps && !limits.maps->codec().empty()) return open_payload_as(file, limits.maps->codec(), limits);
     Recognised best;
     const Kind* const kind = recognise(file, best);
-    std::vector<SharedMap> maps;
-    if (limits.maps) maps = limits.maps->for_file(best.identity, file);
-    const Identity known = maps.empty() ? Identity{} : best.identity;
-    std::unique_ptr<Container> container;
-    if (kind != nullptr && kind->open != nullptr)
-        container = in_memory([&] { return kind->open(file, std::move(best.identity), limits, progress); });
-    return maps.empty() ? std::move(container) : with_described(file, known, std::move(container), maps, limits);
+    const Identity known = limits.maps ? best.identity : Identity{};
+    const auto open = [&]() -> std::unique_ptr<Container> {
+        if (kind == nullptr || kind->open == nullptr) return nullptr;
+        return in_memory([&] { return kind->open(file, std::move(best.identity), limits, progress); });
+    };
+    return limits.maps ? limits.maps->described(file, known, open, limits) : open();
 }
 
 }  // namespace hotstitch

@@ -2,7 +2,6 @@
 // The kinds of file, one row each in kinds.cc: how one is known and how it opens. A new kind is one file and one row.
 #pragma once
 
-#include "hotstitch/map.h"
 #include "hotstitch/part.h"
 
 namespace hotstitch {
@@ -78,12 +77,6 @@ std::unique_ptr<Container> open_table_disc(const ByteSource& file, Identity iden
 
 /// A file packed by this codec, whatever it begins with. REQUIRES is_codec(codec).
 std::unique_ptr<Container> open_payload_as(const ByteSource& file, std::string_view codec, const Limits& limits);
-
-/// The container, which may be null, with the members and packed stretches that maps describe in the file; as it is
-/// where they describe none. Throws Error(damaged) naming map and line.
-std::unique_ptr<Container> with_described(const ByteSource& file, const Identity& identity,
-                                          std::unique_ptr<Container> container, const std::vector<SharedMap>& maps,
-                                          const Limits& limits);
 
 /// A compressed file with other content. Throws Error(unsupported, limit).
 ChangeList put_content(const ByteSource& packed, const ByteSource& content, const Limits& limits);

@@ -7,7 +7,7 @@
 
 #include <algorithm>
 
-#include "field/numbers.h"
+#include "base/numbers.h"
 #include "hotstitch/cartridge.h"
 #include "hotstitch/error.h"
 #include "part/mends.h"

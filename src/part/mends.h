@@ -6,8 +6,8 @@
 #include <string_view>
 #include <vector>
 
-#include "field/header_field.h"
 #include "hotstitch/mend.h"
+#include "part/header_field.h"
 
 namespace hotstitch {
 

@@ -5,7 +5,7 @@
 
 #include <fmt/format.h>
 
-#include "field/numbers.h"
+#include "base/numbers.h"
 #include "hotstitch/error.h"
 #include "part/cartridge/platform.h"
 #include "part/executable/executable.h"

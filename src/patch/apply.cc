@@ -4,11 +4,11 @@
 
 #include <fmt/format.h>
 
+#include "digest/digesting_sink.h"
 #include "edit/target_builder.h"
 #include "fit/windows.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
-#include "source/digesting_sink.h"
+#include "hotstitch/text.h"
 #include "source/whole.h"
 
 namespace hotstitch {

@@ -8,7 +8,7 @@
 
 #include "hotstitch/fields.h"
 #include "hotstitch/part.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "record/digests_json.h"
 
 namespace hotstitch {

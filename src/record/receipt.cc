@@ -2,7 +2,7 @@
 // Tested by tests/job/receipt_test.cc.
 #include "hotstitch/receipt.h"
 
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "record/digests_json.h"
 #include "record/steps.h"
 

@@ -5,7 +5,6 @@
 
 #include <algorithm>
 
-#include "hotstitch/words.h"
 #include "record/json_members.h"
 #include "record/steps.h"
 

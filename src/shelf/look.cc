@@ -7,7 +7,6 @@
 
 #include "hotstitch/error.h"
 #include "hotstitch/job.h"
-#include "hotstitch/words.h"
 #include "job/receipts.h"
 #include "shelf/state.h"
 

@@ -9,6 +9,7 @@
 #include "hotstitch/error.h"
 #include "hotstitch/field_jobs.h"
 #include "hotstitch/kit_jobs.h"
+#include "hotstitch/text.h"
 #include "hotstitch/transaction.h"
 #include "hotstitch/words.h"
 #include "shelf/state.h"

@@ -15,7 +15,6 @@
 #include "hotstitch/job.h"
 #include "hotstitch/kit_jobs.h"
 #include "hotstitch/transaction.h"
-#include "hotstitch/words.h"
 #include "job/expected.h"
 #include "job/receipts.h"
 #include "shelf/state.h"

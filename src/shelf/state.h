@@ -4,7 +4,7 @@
 #pragma once
 
 #include "hotstitch/shelf.h"
-#include "record/shelf_list.h"
+#include "shelf/shelf_list.h"
 
 namespace hotstitch {
 

@@ -3,8 +3,8 @@
 // has whole is never copied. Tested by tests/base/source_test.cc.
 #include <algorithm>
 
-#include "base/chunks.h"
 #include "hotstitch/source.h"
+#include "source/chunks.h"
 
 namespace hotstitch {
 

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 #include "source/whole.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 
 #include <fmt/format.h>
 

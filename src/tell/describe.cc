@@ -10,6 +10,7 @@
 #include "hotstitch/part_jobs.h"
 #include "hotstitch/patch.h"
 #include "hotstitch/tell.h"
+#include "hotstitch/text.h"
 #include "hotstitch/words.h"
 #include "tell/describe_change.h"
 #include "tell/describe_disc.h"

@@ -12,6 +12,7 @@
 #include "hotstitch/chart.h"
 #include "hotstitch/edit_list.h"
 #include "hotstitch/fields.h"
+#include "hotstitch/text.h"
 #include "hotstitch/words.h"
 #include "tell/json.h"
 
@@ -85,7 +86,7 @@ NamesOfRegions names_by_result(const PatchReader& patch, const InputFile& source
                .progress = context.progress});
         const MemorySource target(made.bytes());
         names["header"] = changed_facts(identify(source), identify(target));
-        if (!context.limits.maps || context.limits.maps->empty()) return names;
+        if (const auto maps = maps_in(context.limits); !maps || maps->empty()) return names;
         const FileFields before(borrowed(source), context.limits), after(borrowed(target), context.limits);
         for (const FieldChange& field : before.compare(after).fields) add_field(field, names);
     } catch (const Error& error) {

@@ -6,6 +6,7 @@
 
 #include "hotstitch/disc.h"
 #include "hotstitch/error.h"
+#include "hotstitch/text.h"
 #include "hotstitch/words.h"
 #include "tell/json.h"
 

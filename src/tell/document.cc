@@ -4,6 +4,7 @@
 #include <functional>
 
 #include "hotstitch/tell.h"
+#include "hotstitch/text.h"
 #include "hotstitch/words.h"
 #include "record/digests_json.h"
 #include "tell/json.h"

@@ -9,6 +9,7 @@
 
 #include "hotstitch/error.h"
 #include "hotstitch/patch.h"
+#include "hotstitch/text.h"
 #include "hotstitch/words.h"
 #include "tell/json.h"
 

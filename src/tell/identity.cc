@@ -10,6 +10,7 @@
 #include "hotstitch/error.h"
 #include "hotstitch/place.h"
 #include "hotstitch/tell.h"
+#include "hotstitch/text.h"
 #include "hotstitch/words.h"
 #include "tell/json.h"
 

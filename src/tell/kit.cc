@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include "hotstitch/tell.h"
+#include "hotstitch/text.h"
 #include "hotstitch/words.h"
 #include "tell/json.h"
 

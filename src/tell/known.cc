@@ -3,7 +3,7 @@
 #include <algorithm>
 
 #include "hotstitch/tell.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 
 namespace hotstitch::tell {
 

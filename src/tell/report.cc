@@ -7,7 +7,7 @@
 #include <algorithm>
 #include <sstream>
 
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "tell/json.h"
 
 namespace hotstitch::tell {

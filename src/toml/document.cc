@@ -8,7 +8,7 @@
 #include <algorithm>
 
 #include "base/hex.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 
 #if HOTSTITCH_WITH_TOML
 #if defined(__clang__)

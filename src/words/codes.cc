@@ -7,6 +7,7 @@
 #include "hotstitch/job.h"
 #include "hotstitch/kit.h"
 #include "hotstitch/part_jobs.h"
+#include "hotstitch/text.h"
 #include "hotstitch/words.h"
 
 namespace hotstitch {

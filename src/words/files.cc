@@ -9,6 +9,7 @@
 #include "hotstitch/mend.h"
 #include "hotstitch/patch.h"
 #include "hotstitch/summary.h"
+#include "hotstitch/text.h"
 #include "hotstitch/window.h"
 #include "hotstitch/words.h"
 

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include "hotstitch/fit.h"
+#include "hotstitch/text.h"
 #include "hotstitch/words.h"
 
 namespace hotstitch {

@@ -13,7 +13,7 @@
 #include "hotstitch/digest.h"
 #include "hotstitch/file_io.h"
 #include "hotstitch/part.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "lib/patch_makers.h"
 #include "lib/run_tool.h"
 #include "lib/temporary_folder.h"

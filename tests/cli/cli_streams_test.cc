@@ -16,6 +16,7 @@
 #include "disc.h"
 #include "executables.h"
 #include "hotstitch/create.h"
+#include "hotstitch/text.h"
 #include "kelp_harbour.h"
 #include "lib/patch_makers.h"
 #include "lib/run_tool.h"

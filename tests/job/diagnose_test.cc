@@ -2,6 +2,7 @@
 // Wrong-file situations built from the demo world, each with the reason the diagnosis has to give. The table is
 // docs/diagnosis.md; write it anew with HOTSTITCH_WRITE_DOCS=1.
 #include "hotstitch/fit.h"
+#include "hotstitch/text.h"
 #include "hotstitch/words.h"
 
 #include <fmt/format.h>

@@ -15,7 +15,6 @@
 #include "hotstitch/error.h"
 #include "hotstitch/job.h"
 #include "hotstitch/part_jobs.h"
-#include "hotstitch/words.h"
 #include "kelp_harbour.h"
 #include "lib/run_tool.h"
 #include "lib/temporary_folder.h"

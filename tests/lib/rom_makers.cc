@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
 #include "lib/rom_makers.h"
+#include "hotstitch/text.h"
 
 #include <algorithm>
 #include <filesystem>

@@ -16,6 +16,7 @@
 #include "hotstitch/error.h"
 #include "hotstitch/keys.h"
 #include "hotstitch/part.h"
+#include "hotstitch/text.h"
 #include "lib/patch_makers.h"
 #include "lib/rom_makers.h"
 #include "source/whole.h"

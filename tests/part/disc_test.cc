@@ -15,7 +15,7 @@
 #include "hotstitch/part.h"
 #include "lib/patch_makers.h"
 #include "lib/rom_makers.h"
-#include "source/sector.h"
+#include "part/disc/sector.h"
 #include "source/whole.h"
 
 namespace hotstitch {

@@ -12,7 +12,7 @@
 #include "base/vlv.h"
 #include "format/bps/bps_format.h"
 #include "format/footer.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 
 namespace hotstitch::bps {
 namespace {

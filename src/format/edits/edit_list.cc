@@ -9,7 +9,6 @@
 #include "format/edits/edits_writer.h"
 #include "hotstitch/error.h"
 #include "hotstitch/part.h"
-#include "hotstitch/words.h"
 #include "source/pattern.h"
 #include "toml/document.h"
 #include "toml/values.h"

@@ -14,7 +14,7 @@
 #include "hotstitch/fields.h"
 #include "hotstitch/part.h"
 #include "hotstitch/place.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "source/pattern.h"
 #include "source/stretch.h"
 
@@ -140,8 +140,9 @@ private:
             }
             if (!fields) {
                 if (!identity) identity = identify(*file);
-                fields.emplace(*file, *identity,
-                               limits.maps ? limits.maps->for_file(*identity, *file) : std::vector<SharedMap>{});
+                fields.emplace(
+                    *file, *identity,
+                    maps_in(limits) ? maps_in(limits)->for_file(*identity, *file) : std::vector<SharedMap>{});
             }
             look_at_field(*fields, *edit, settings);
         }

@@ -10,7 +10,7 @@
 
 #include "hotstitch/digest.h"
 #include "hotstitch/edit_list.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 
 namespace hotstitch::edits {
 namespace {

@@ -16,7 +16,7 @@
 #include <queue>
 
 #include "base/cursor.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 
 namespace hotstitch::ips {
 namespace {

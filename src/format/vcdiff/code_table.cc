@@ -5,7 +5,7 @@
 
 #include "edit/target_builder.h"
 #include "format/vcdiff/vcdiff_reader.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 
 namespace hotstitch::vcdiff {
 namespace {

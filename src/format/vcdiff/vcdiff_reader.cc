@@ -12,7 +12,7 @@
 
 #include "format/vcdiff/compress/decompressor.h"
 #include "format/vcdiff/window_decoder.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 
 namespace hotstitch::vcdiff {
 namespace {

@@ -5,7 +5,7 @@
 #include <algorithm>
 
 #include "format/vcdiff/integer.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 
 namespace hotstitch::vcdiff {
 namespace {

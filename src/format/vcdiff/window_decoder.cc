@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 #include "format/vcdiff/window_decoder.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 
 namespace hotstitch::vcdiff {
 namespace {

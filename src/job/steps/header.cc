@@ -6,7 +6,7 @@
 
 #include "hotstitch/cartridge.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "job/step_run.h"
 #include "source/whole.h"
 

@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: MIT
 // Header and flag fixes, in the right order. Tested by tests/cli/cli_cartridge_test.cc and tests/kit/kit_test.cc.
-#include "hotstitch/mend.h"
 
 #include <algorithm>
 

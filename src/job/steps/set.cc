@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: MIT
 // Named fields get values. Tested by tests/cli/cli_fields_test.cc and tests/kit/kit_test.cc.
-#include "hotstitch/words.h"
 #include "job/step_run.h"
 
 namespace hotstitch {

@@ -4,7 +4,7 @@
 
 #include "base/letters.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "job/step_run.h"
 #include "source/whole.h"
 

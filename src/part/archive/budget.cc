@@ -5,7 +5,7 @@
 #include <fmt/format.h>
 
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 
 namespace hotstitch {
 namespace {

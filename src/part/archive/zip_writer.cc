@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: MIT
 // A zip file whose bytes hang on names and contents alone: no times, no owners. Tested by tests/kit/kit_test.cc.
-#include "base/chunks.h"
 #include "hotstitch/archive.h"
 #include "hotstitch/error.h"
+#include "source/chunks.h"
 
 #if HOTSTITCH_WITH_ARCHIVE
 #include <archive.h>

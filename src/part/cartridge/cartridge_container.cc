@@ -8,7 +8,7 @@
 #include "hotstitch/cartridge.h"
 #include "hotstitch/error.h"
 #include "hotstitch/part.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "part/cartridge/platform.h"
 #include "part/kinds.h"
 #include "source/whole.h"

@@ -9,7 +9,7 @@
 #include <charconv>
 
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "part/cartridge/nes_header.h"
 #include "part/cartridge/platform.h"
 

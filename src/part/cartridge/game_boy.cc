@@ -5,12 +5,12 @@
 #include <array>
 #include <bit>
 
+#include "base/fixed_text.h"
+#include "base/numbers.h"
 #include "digest/sums.h"
-#include "field/numbers.h"
-#include "field/text.h"
 #include "hotstitch/digest.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "part/cartridge/platform.h"
 
 namespace hotstitch::cartridge {

@@ -2,10 +2,10 @@
 // Lynx: a front header of 64 bytes. docs/formats/images.md, "Others". Tested by tests/part/image_test.cc.
 #include <fmt/format.h>
 
+#include "base/fixed_text.h"
+#include "base/numbers.h"
 #include "digest/sums.h"
-#include "field/numbers.h"
-#include "field/text.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "part/cartridge/platform.h"
 
 namespace hotstitch::cartridge {

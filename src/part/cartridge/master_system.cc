@@ -5,9 +5,9 @@
 #include <algorithm>
 #include <array>
 
+#include "base/fixed_text.h"
+#include "base/numbers.h"
 #include "digest/sums.h"
-#include "field/numbers.h"
-#include "field/text.h"
 #include "hotstitch/error.h"
 #include "part/cartridge/platform.h"
 

@@ -7,9 +7,9 @@
 #include <bit>
 #include <charconv>
 
-#include "field/numbers.h"
+#include "base/numbers.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "part/cartridge/platform.h"
 
 namespace hotstitch {

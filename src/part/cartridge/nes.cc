@@ -7,11 +7,11 @@
 #include <array>
 #include <limits>
 
+#include "base/fixed_text.h"
+#include "base/numbers.h"
 #include "digest/sums.h"
-#include "field/numbers.h"
-#include "field/text.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "part/cartridge/nes_header.h"
 #include "part/cartridge/platform.h"
 

@@ -4,10 +4,10 @@
 
 #include <array>
 
+#include "base/fixed_text.h"
+#include "base/numbers.h"
 #include "digest/sums.h"
-#include "field/numbers.h"
-#include "field/text.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "part/cartridge/nintendo_ds_files.h"
 
 namespace hotstitch::cartridge {

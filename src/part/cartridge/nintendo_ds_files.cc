@@ -8,10 +8,10 @@
 #include <bit>
 #include <map>
 
+#include "base/numbers.h"
 #include "digest/sums.h"
-#include "field/numbers.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "source/stretch.h"
 #include "source/whole.h"
 

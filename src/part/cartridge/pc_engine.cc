@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: MIT
 // PC Engine: no internal header, so the five vectors at the end of the first bank have to do.
 // docs/formats/images.md, "Others". Tested by tests/part/image_test.cc.
+#include "base/fixed_text.h"
+#include "base/numbers.h"
 #include "digest/sums.h"
-#include "field/numbers.h"
-#include "field/text.h"
 #include "part/cartridge/platform.h"
 
 namespace hotstitch::cartridge {

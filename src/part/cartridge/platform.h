@@ -8,10 +8,10 @@
 #include <string>
 #include <string_view>
 
-#include "field/header_field.h"
 #include "hotstitch/cartridge.h"
 #include "hotstitch/part.h"
 #include "hotstitch/place.h"
+#include "part/header_field.h"
 #include "part/mends.h"
 
 namespace hotstitch::cartridge {

@@ -2,9 +2,9 @@
 // Asks every platform, and takes the one for which most speaks. Tested by tests/part/image_test.cc.
 #include <fmt/format.h>
 
-#include "field/numbers.h"
+#include "base/numbers.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "part/cartridge/platform.h"
 #include "source/whole.h"
 

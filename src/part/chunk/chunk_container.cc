@@ -9,10 +9,10 @@
 #include <map>
 #include <unordered_map>
 
-#include "field/numbers.h"
-#include "field/text.h"
+#include "base/fixed_text.h"
+#include "base/numbers.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "part/kinds.h"
 
 namespace hotstitch {

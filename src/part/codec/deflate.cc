@@ -16,7 +16,7 @@
 #include <algorithm>
 #include <new>
 
-#include "field/numbers.h"
+#include "base/numbers.h"
 #include "hotstitch/error.h"
 
 namespace hotstitch {

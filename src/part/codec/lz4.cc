@@ -5,8 +5,8 @@
 
 #include <algorithm>
 
-#include "field/numbers.h"
-#include "hotstitch/words.h"
+#include "base/numbers.h"
+#include "hotstitch/text.h"
 #include "part/codec/blocks.h"
 #include "part/codec/decoder.h"
 #include "part/payload/library_codecs.h"

@@ -7,7 +7,7 @@
 #include <algorithm>
 #include <bit>
 
-#include "field/numbers.h"
+#include "base/numbers.h"
 
 #if HOTSTITCH_WITH_LZMA
 #include <fmt/format.h>
@@ -16,7 +16,7 @@
 #include <new>
 
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 
 namespace hotstitch {
 namespace {

@@ -10,11 +10,11 @@
 #include <future>
 #include <mutex>
 
-#include "field/numbers.h"
+#include "base/numbers.h"
 #include "hotstitch/digest.h"
 #include "hotstitch/error.h"
 #include "hotstitch/part.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "part/codec/blocks.h"
 #include "part/kinds.h"
 #include "source/stretch.h"

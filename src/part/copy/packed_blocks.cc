@@ -5,9 +5,9 @@
 
 #include <array>
 
-#include "field/numbers.h"
+#include "base/numbers.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "part/copy/copy.h"
 #include "source/stretch.h"
 

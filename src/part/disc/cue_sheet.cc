@@ -11,7 +11,7 @@
 #include "hotstitch/bytes.h"
 #include "hotstitch/disc.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 
 namespace hotstitch {
 namespace {

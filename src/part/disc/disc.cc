@@ -2,6 +2,8 @@
 // What a disc says of itself: the primary descriptor, and SYSTEM.CNF where it has one. Nothing else is read, so that a
 // question costs a few sectors, whatever the size. Tested by tests/part/disc_test.cc.
 #include "part/disc/disc.h"
+
+#include "hotstitch/disc.h"
 #include "part/disc/volume_change.h"
 
 #include <fmt/format.h>
@@ -9,9 +11,9 @@
 #include <algorithm>
 #include <cctype>
 
-#include "field/numbers.h"
+#include "base/numbers.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "part/kinds.h"
 
 namespace hotstitch::disc {

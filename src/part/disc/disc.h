@@ -5,8 +5,8 @@
 #include <optional>
 
 #include "hotstitch/identity.h"
+#include "part/disc/sectors.h"
 #include "part/disc/volume.h"
-#include "source/sectors.h"
 
 namespace hotstitch::disc {
 

@@ -5,9 +5,9 @@
 #include <algorithm>
 
 #include "base/letters.h"
-#include "field/numbers.h"
+#include "base/numbers.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "part/disc/disc.h"
 #include "part/disc/volume_change.h"
 #include "part/mends.h"

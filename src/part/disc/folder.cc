@@ -9,9 +9,8 @@
 #include <map>
 
 #include "base/letters.h"
-#include "field/numbers.h"
+#include "base/numbers.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
 #include "part/disc/volume_change.h"
 #include "source/whole.h"
 

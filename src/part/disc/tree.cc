@@ -9,9 +9,9 @@
 #include <set>
 #include <unordered_map>
 
-#include "field/numbers.h"
+#include "base/numbers.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 
 namespace hotstitch::disc {
 namespace {

@@ -8,7 +8,6 @@
 #include <string_view>
 #include <unordered_map>
 
-#include "hotstitch/words.h"
 #include "part/disc/volume.h"
 
 namespace hotstitch::disc {

@@ -6,7 +6,7 @@
 #include <algorithm>
 #include <set>
 
-#include "field/numbers.h"
+#include "base/numbers.h"
 #include "hotstitch/error.h"
 
 namespace hotstitch::disc {

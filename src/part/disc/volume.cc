@@ -7,9 +7,9 @@
 
 #include <algorithm>
 
-#include "field/numbers.h"
+#include "base/numbers.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "part/disc/tree.h"
 
 namespace hotstitch::disc {

@@ -11,7 +11,7 @@
 
 #include "hotstitch/limits.h"
 #include "hotstitch/source.h"
-#include "source/sector.h"
+#include "part/disc/sector.h"
 
 namespace hotstitch::disc {
 

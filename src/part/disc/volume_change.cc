@@ -10,9 +10,9 @@
 #include <utility>
 
 #include "base/letters.h"
-#include "field/numbers.h"
+#include "base/numbers.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "part/disc/udf.h"
 
 namespace hotstitch::disc {

@@ -3,9 +3,9 @@
 // that holds any. Tested by tests/part/disc_test.cc.
 #include <fmt/format.h>
 
-#include "field/numbers.h"
+#include "base/numbers.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "part/disc/udf.h"
 #include "part/disc/volume_change.h"
 

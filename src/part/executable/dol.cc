@@ -6,9 +6,9 @@
 #include <algorithm>
 #include <array>
 
-#include "field/numbers.h"
+#include "base/numbers.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "part/executable/executable.h"
 
 namespace hotstitch::executable {

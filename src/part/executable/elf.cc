@@ -2,9 +2,8 @@
 // What an ELF file says of itself, its parts. Tested by tests/part/executable_test.cc.
 #include <fmt/format.h>
 
+#include "base/numbers.h"
 #include "digest/sums.h"
-#include "field/numbers.h"
-#include "hotstitch/words.h"
 #include "part/executable/elf_image.h"
 
 namespace hotstitch::executable {

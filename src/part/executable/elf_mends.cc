@@ -8,9 +8,9 @@
 #include <algorithm>
 #include <charconv>
 
-#include "field/numbers.h"
+#include "base/numbers.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "part/executable/elf_image.h"
 
 namespace hotstitch::executable {

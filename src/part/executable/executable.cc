@@ -10,9 +10,10 @@
 #include <charconv>
 #include <cmath>
 
+#include "base/numbers.h"
 #include "digest/sums.h"
-#include "field/numbers.h"
 #include "hotstitch/error.h"
+#include "hotstitch/text.h"
 #include "hotstitch/words.h"
 #include "part/kinds.h"
 

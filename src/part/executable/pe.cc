@@ -4,10 +4,10 @@
 
 #include <algorithm>
 
-#include "field/named_values.h"
-#include "field/numbers.h"
+#include "base/named_values.h"
+#include "base/numbers.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "part/executable/pe_image.h"
 
 namespace hotstitch::executable {

@@ -12,7 +12,7 @@
 
 #include "digest/sums.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 
 namespace hotstitch::executable {
 namespace {

@@ -3,9 +3,9 @@
 // tests/part/executable_test.cc.
 #include <fmt/format.h>
 
-#include "field/numbers.h"
+#include "base/numbers.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "part/executable/pe_image.h"
 
 namespace hotstitch::executable {

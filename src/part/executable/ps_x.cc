@@ -3,9 +3,9 @@
 // one address. Tested by tests/part/executable_test.cc.
 #include <fmt/format.h>
 
-#include "field/numbers.h"
+#include "base/numbers.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "part/executable/executable.h"
 
 namespace hotstitch::executable {

@@ -8,10 +8,9 @@
 #include <algorithm>
 #include <array>
 
-#include "field/numbers.h"
+#include "base/numbers.h"
 #include "hotstitch/error.h"
 #include "hotstitch/part.h"
-#include "hotstitch/words.h"
 #include "part/archive/budget.h"
 #include "part/payload/console_codecs.h"
 #include "part/payload/library_codecs.h"

@@ -6,7 +6,7 @@
 #include <array>
 #include <queue>
 
-#include "field/numbers.h"
+#include "base/numbers.h"
 #include "hotstitch/error.h"
 #include "part/payload/console_codecs.h"
 

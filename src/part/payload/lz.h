@@ -8,7 +8,7 @@
 #include <algorithm>
 #include <cstring>
 
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "part/payload/codec.h"
 #include "part/payload/lz_parse.h"
 

@@ -4,6 +4,7 @@
 // Tested by tests/part/payload_test.cc.
 #include <algorithm>
 
+#include "hotstitch/text.h"
 #include "part/payload/console_codecs.h"
 
 namespace hotstitch {

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // Yaz0 (docs/formats/payloads.md): a word, the size big-endian, eight bytes more, which stay as they were; copies of up
 // to 17 bytes in two, of up to 273 in three. Tested by tests/part/payload_test.cc.
-#include "field/numbers.h"
+#include "base/numbers.h"
 #include "hotstitch/error.h"
 #include "part/payload/console_codecs.h"
 #include "part/payload/lz.h"

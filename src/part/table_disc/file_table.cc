@@ -8,9 +8,9 @@
 #include <algorithm>
 
 #include "base/letters.h"
-#include "field/numbers.h"
+#include "base/numbers.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 
 namespace hotstitch::table_disc {
 namespace {

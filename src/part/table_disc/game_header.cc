@@ -5,10 +5,10 @@
 
 #include <fmt/format.h>
 
-#include "field/named_values.h"
-#include "field/numbers.h"
-#include "field/text.h"
-#include "hotstitch/words.h"
+#include "base/fixed_text.h"
+#include "base/named_values.h"
+#include "base/numbers.h"
+#include "hotstitch/text.h"
 #include "part/copy/copy.h"
 #include "part/kinds.h"
 #include "part/table_disc/partition.h"

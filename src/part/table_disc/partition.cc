@@ -6,12 +6,11 @@
 
 #include <algorithm>
 
+#include "base/fixed_text.h"
+#include "base/numbers.h"
 #include "digest/cipher.h"
 #include "digest/hash.h"
-#include "field/numbers.h"
-#include "field/text.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
 #include "source/stretch.h"
 
 namespace hotstitch::table_disc {

@@ -10,7 +10,6 @@
 
 #include "digest/cipher.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
 #include "part/table_disc/partition.h"
 #include "source/stretch.h"
 

@@ -6,11 +6,10 @@
 #include <algorithm>
 #include <charconv>
 
-#include "field/named_values.h"
-#include "field/numbers.h"
+#include "base/named_values.h"
+#include "base/numbers.h"
 #include "hotstitch/disc.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
 #include "part/copy/copy.h"
 #include "part/mends.h"
 #include "part/table_disc/game_header.h"

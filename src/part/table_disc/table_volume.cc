@@ -6,9 +6,9 @@
 
 #include <algorithm>
 
-#include "field/numbers.h"
+#include "base/numbers.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "part/table_disc/game_header.h"
 #include "source/stretch.h"
 

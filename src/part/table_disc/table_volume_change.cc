@@ -9,9 +9,9 @@
 #include <unordered_set>
 
 #include "base/letters.h"
-#include "field/numbers.h"
+#include "base/numbers.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "part/table_disc/game_header.h"
 #include "part/table_disc/numbers.h"
 #include "part/table_disc/table_volume.h"

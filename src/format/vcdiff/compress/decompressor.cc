@@ -3,7 +3,7 @@
 
 #include "format/vcdiff/integer.h"
 #include "format/vcdiff/vcdiff_format.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 
 namespace hotstitch::vcdiff {
 namespace {

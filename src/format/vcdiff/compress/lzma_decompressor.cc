@@ -11,7 +11,7 @@
 
 #include "format/vcdiff/vcdiff_format.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 
 namespace hotstitch::vcdiff {
 namespace {

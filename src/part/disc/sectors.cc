@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // Tracks are read some dozens of sectors at a time. Sectors of 2336 bytes are whole ones without their first 16: in
 // mode 2 neither EDC nor ECC cover those. Tested by tests/part/disc_test.cc.
-#include "source/sectors.h"
+#include "part/disc/sectors.h"
 
 #include <fmt/format.h>
 
@@ -10,7 +10,6 @@
 
 #include "base/meter.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
 
 namespace hotstitch::disc {
 namespace {

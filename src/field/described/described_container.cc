@@ -8,11 +8,11 @@
 #include <numeric>
 
 #include "field/bound_map.h"
+#include "field/described/slots.h"
 #include "field/map_check.h"
 #include "hotstitch/error.h"
 #include "hotstitch/mend.h"
-#include "hotstitch/words.h"
-#include "part/described/slots.h"
+#include "hotstitch/text.h"
 #include "part/kinds.h"
 #include "part/payload/codec.h"
 #include "source/stretch.h"
@@ -313,9 +313,11 @@ private:
 
 }  // namespace
 
-std::unique_ptr<Container> with_described(const ByteSource& file, const Identity& identity,
-                                          std::unique_ptr<Container> container, const std::vector<SharedMap>& maps,
-                                          const Limits& limits) {
+std::unique_ptr<Container> Maps::described(const ByteSource& file, const Identity& identity,
+                                           const std::function<std::unique_ptr<Container>()>& open,
+                                           const Limits& limits) const {
+    const std::vector<SharedMap> maps = for_file(identity, file);
+    std::unique_ptr<Container> container = open();
     const bool any = std::any_of(maps.begin(), maps.end(),
                                  [](const SharedMap& map) { return !map->members.empty() || !map->payloads.empty(); });
     if (!any) return container;

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Tested by tests/part/mend_test.cc.
-#include "field/named_values.h"
+#include "base/named_values.h"
 
 #include <fmt/format.h>
 

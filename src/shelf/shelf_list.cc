@@ -1,12 +1,12 @@
 // SPDX-License-Identifier: MIT
 // Tested by tests/kit/cli_kit_test.cc.
-#include "record/shelf_list.h"
+#include "shelf/shelf_list.h"
 
 #include <fmt/format.h>
 
 #include "hotstitch/error.h"
 #include "hotstitch/kit.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 #include "toml/values.h"
 
 namespace hotstitch {

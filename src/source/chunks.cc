@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Tested by tests/base/source_test.cc.
-#include "base/chunks.h"
+#include "source/chunks.h"
 
 #include <algorithm>
 #include <array>

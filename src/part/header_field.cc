@@ -1,14 +1,14 @@
 // SPDX-License-Identifier: MIT
 // One switch over the kinds of field each way: reading and setting. Tested by tests/part/mend_test.cc.
-#include "field/header_field.h"
+#include "part/header_field.h"
 
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <array>
 
-#include "field/numbers.h"
-#include "field/text.h"
+#include "base/fixed_text.h"
+#include "base/numbers.h"
 #include "hotstitch/error.h"
 
 namespace hotstitch {

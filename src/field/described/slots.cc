@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // Entries are believed in nothing: each offset and size is held against the file. Tested by
 // tests/part/described_test.cc.
-#include "part/described/slots.h"
+#include "field/described/slots.h"
 
 #include <fmt/format.h>
 
@@ -11,7 +11,7 @@
 #include "field/bound_map.h"
 #include "field/field_value.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 
 namespace hotstitch {
 namespace {

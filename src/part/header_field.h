@@ -10,7 +10,7 @@
 #include <string_view>
 #include <vector>
 
-#include "field/named_values.h"
+#include "base/named_values.h"
 #include "hotstitch/identity.h"
 #include "hotstitch/mend.h"
 

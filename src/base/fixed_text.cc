@@ -1,12 +1,12 @@
 // SPDX-License-Identifier: MIT
 // Tested by tests/part/mend_test.cc.
-#include "field/text.h"
+#include "base/fixed_text.h"
 
 #include <fmt/format.h>
 
-#include "field/numbers.h"
+#include "base/numbers.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 
 namespace hotstitch {
 

@@ -2,6 +2,7 @@
 // Other representations of a file, as sources over it. Tested by tests/base/source_test.cc, tests/job/diagnose_test.cc
 // and tests/part/image_test.cc.
 #include "hotstitch/source.h"
+#include "hotstitch/text.h"
 #include "hotstitch/words.h"
 
 #include <fmt/format.h>
@@ -10,7 +11,7 @@
 #include <array>
 #include <charconv>
 
-#include "source/sectors.h"
+#include "part/disc/sectors.h"
 #include "source/whole.h"
 
 namespace hotstitch {

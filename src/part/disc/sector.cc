@@ -5,7 +5,7 @@
 // the columns of a matrix of 86 bytes a row, which are rows of lanes as they lie; Q has 52 along diagonals, which
 // become rows of lanes once the matrix is turned. Eight symbols are worked on in one register.
 // Tested by tests/part/disc_test.cc.
-#include "source/sector.h"
+#include "part/disc/sector.h"
 
 #include <algorithm>
 #include <array>

@@ -9,7 +9,7 @@
 #include "hotstitch/disc.h"
 #include "hotstitch/limits.h"
 #include "hotstitch/source.h"
-#include "source/sector.h"
+#include "part/disc/sector.h"
 
 namespace hotstitch::disc {
 

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Text that comes from outside, fit to be shown. Tested by tests/cli/cli_describe_test.cc.
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 
 #include <fmt/format.h>
 
@@ -225,6 +225,19 @@ std::string safe_name(std::string name) {
     if (is_port || std::find(std::begin(devices), std::end(devices), stem) != std::end(devices))
         name.insert(name.begin(), '_');
     return name;
+}
+
+std::string why_unsafe(std::string_view name) {
+    if (name.empty()) return "this is no name";
+    if (name.front() == '/') return "this name begins at the root, not in its folder";
+    for (std::size_t begin = 0; begin <= name.size();) {
+        const std::size_t end = std::min(name.find('/', begin), name.size());
+        const std::string one(name.substr(begin, end - begin));
+        if (one == "..") return "this name leads out of its folder";
+        if (one.empty() || one == "." || safe_name(one) != one) return "no system takes this name everywhere";
+        begin = end + 1;
+    }
+    return {};
 }
 
 }  // namespace hotstitch

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-#include "hotstitch/words.h"
+#include "hotstitch/text.h"
 
 #include <fmt/format.h>
 
