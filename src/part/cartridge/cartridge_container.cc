@@ -83,7 +83,10 @@ public:
     PutResult add(const std::string& name, const SharedSource& content, const PutOptions& options) const override {
         if (name != "front-header") return Container::add(name, content, options);
         if (content->size() == 0 || content->size() > largest_front_header)
-            throw Error(ErrorCode::usage, "this is no front header").in("size").found(size_text(content->size()));
+            throw Error(ErrorCode::usage, "this is no front header")
+                .in("size")
+                .wanted("1 byte to 1 MiB")
+                .found(size_text(content->size()));
         const WholeView bytes(*content);
         PutResult result(plan_attach(MemorySource(file_), Bytes(bytes.bytes().begin(), bytes.bytes().end())));
         result.how = "added";
