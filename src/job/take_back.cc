@@ -207,8 +207,15 @@ private:
         find_replaced(restored);
         write_earlier(restored);
         result_.outcome = UndoOutcome::removed_already;
-        for (Found& one : found_)
-            if (!one.output.beside) take_back(one, restored.contains(one.path));
+        std::size_t done = 0;
+        for (Found& one : found_) try {
+                if (one.output.beside) continue;
+                take_back(one, restored.contains(one.path));
+                ++done;
+            } catch (Error& error) {
+                if (done == 0 || !error.done().empty()) throw;
+                throw std::move(error).done("Other outputs are undone already; the same call goes on from there");
+            }
         tidy([&] { remove_beside(), step_back(); });
     }
 
