@@ -458,7 +458,7 @@ void declare(CLI::App& app, KitArguments& kit, Common& common) {
 void declare(CLI::App& app, ShelfArguments& shelf, Common& common) {
     auto& command =
         *app.add_subcommand("shelf", "Several mods of one game, by turns in its place; without an option, what is");
-    command.add_option("GAME", shelf.game, "The game's file or folder")->required();
+    command.add_option("GAME", shelf.game, "The game's file or folder, or the cue sheet of its disc")->required();
     add_value(command, "--keep", shelf.keep, "MOD", "Put patches, kits or modified copies on the shelf GAME.shelf");
     add_value(command, "--use", shelf.use, "NAME", "Put these in the game's place, in this order; or: original");
     command.add_flag("--adopt", shelf.adopt, "What stands there now, after an update, is the original from now on");

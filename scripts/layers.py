@@ -38,7 +38,7 @@ uses = collections.defaultdict(dict)
 
 def note(user, path, name):
     used = owner.get(name) if name.startswith("hotstitch/") else name.split("/")[0]
-    if user and used and used != user and (used in uses or (root / "src" / used).is_dir()):
+    if user and used and used != user and (root / "src" / used).is_dir():
         uses[user].setdefault(used, f"{path.relative_to(root)} includes {name}")
 
 
@@ -51,12 +51,12 @@ for path in headers:
 
 
 def reached(folder):
-    seen, todo = set(), [folder]
-    while todo:
-        for other in uses[todo.pop()]:
+    seen, ahead = set(), [folder]
+    while ahead:
+        for other in uses[ahead.pop()]:
             if other not in seen:
                 seen.add(other)
-                todo.append(other)
+                ahead.append(other)
     return seen
 
 

@@ -86,6 +86,10 @@ HOTSTITCH_EXPORT StripPlan plan_strip(const ByteSource& file, std::uint64_t size
 /// or without such headers.
 HOTSTITCH_EXPORT ChangeList plan_attach(const ByteSource& file, Bytes header = {});
 
+/// All of a file that is to be a front header, as it was kept when it was taken off. Throws Error(usage) for an empty
+/// file, or one that is too large for that; Error(io).
+HOTSTITCH_EXPORT Bytes front_header_in(const ByteSource& file);
+
 /// A NES header of 16 bytes from "prg=128K,chr=0,mapper=1,mirroring=horizontal,battery": sizes in bytes or with K, M;
 /// also submapper=N, timing=ntsc|pal|both, trainer, mirroring=vertical|four. The new layout where the old one cannot
 /// say it (mapper over 255, submapper, large sizes, a timing), else the old one. Throws Error(usage).

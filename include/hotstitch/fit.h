@@ -87,7 +87,7 @@ enum class Why : std::uint8_t {
     looks_packed,      ///< an executable that unpacks or decrypts itself, `name`: which kind
     disc_cut,          ///< `wanted` and `found`: sectors of the volume, and of the image
     other_track,       ///< the patch was made for what follows the data track
-    for_a_part,        ///< for a file of this disc, `name`
+    for_a_part,        ///< for a file inside this one, `name`
     compressed_copy,   ///< of a disc, in a form that is recognised and not read, `name`
     scrubbed_copy,     ///< of a disc: at least `found` bytes of unused areas are zeros where a full copy has others
     trimmed_copy,      ///< of a disc: `found` bytes, where a full one has `wanted`

@@ -34,8 +34,8 @@ struct Limits {
     /// The user's own keys, for discs that are encrypted; null: none.
     std::shared_ptr<const Keys> keys{};
 
-    /// What the user knows of files: Maps (map.h), or a caller's own. Members and packed stretches that they describe
-    /// become parts. Null: nothing.
+    /// What the user knows of files: Maps (map.h) or, where parts are only opened, a caller's own; jobs on files take
+    /// Maps alone. Members and packed stretches that they describe become parts. Null: nothing.
     std::shared_ptr<const KnownParts> maps{};
 
     /// Bytes that are read from a pipe or device, which may have no end; they are kept in memory.

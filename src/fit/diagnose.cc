@@ -229,15 +229,16 @@ private:
         return false;
     }
 
-    /// A patch for one file of a disc.
+    /// A patch for one file inside. Of an archive, what is inside is the source.
     bool try_parts() {
-        if (!source_.size || !source_.has_checksum() || !identify(file_).is(KindId::disc)) return false;
+        if (!source_.size || !source_.has_checksum() || identify(file_).is(KindId::archive)) return false;
         std::string found;
         try {
-            const Listing disc(borrowed(file_), options_.limits, progress_);
-            disc->visit([&](const Part& part, const ExtractPart&) {
+            const Listing listing(borrowed(file_), options_.limits, progress_);
+            if (!listing) return false;
+            listing->visit([&](const Part& part, const ExtractPart&) {
                 if (part.kind != PartKind::file || part.size != source_.size) return Flow::go_on;
-                const SharedSource content = disc->open(part);
+                const SharedSource content = listing->open(part);
                 if (content && is(source_, *content)) found = part.name;
                 return found.empty() ? Flow::go_on : Flow::stop;
             });

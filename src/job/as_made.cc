@@ -81,11 +81,11 @@ std::vector<std::string> differing(const ReceiptOutput& output, const fs::path& 
     return all;
 }
 
-ReceiptFile replaced_in_receipt(const fs::path& backup, bool digests, const Progress& progress) {
+ReceiptFile replaced_in_receipt(const fs::path& path, const fs::path& backup, bool digests, const Progress& progress) {
     std::error_code code;
-    return {backup.filename().string(), fs::is_directory(backup, code)
-                                            ? digests_of(read_tree(backup))
-                                            : receipt_digests(InputFile(backup), digests, progress)};
+    return {backup.filename().string(), fs::is_directory(path, code)
+                                            ? digests_of(read_tree(path))
+                                            : receipt_digests(InputFile(path), digests, progress)};
 }
 
 bool is_as_replaced(const ReceiptOutput& output, const fs::path& path, const Progress& progress) {

@@ -25,8 +25,10 @@ std::filesystem::path path_of(const ReceiptOutput& output, const Receipt& receip
 std::vector<std::string> differing(const ReceiptOutput& output, const std::filesystem::path& path,
                                    const WorkOptions& work);
 
-/// What was replaced, as a receipt keeps it: a file, or a folder by its list.
-ReceiptFile replaced_in_receipt(const std::filesystem::path& backup, bool digests, const Progress& progress);
+/// What is replaced, as a receipt keeps it: a file, or a folder by its list. `backup`: the name that it has or will
+/// get.
+ReceiptFile replaced_in_receipt(const std::filesystem::path& path, const std::filesystem::path& backup, bool digests,
+                                const Progress& progress);
 /// Whether something that was replaced is at this path as it was.
 bool is_as_replaced(const ReceiptOutput& output, const std::filesystem::path& path, const Progress& progress);
 

@@ -109,7 +109,8 @@ Delivered Delivery::finish(Receipt receipt) {
     const WrittenSource made(*output_);
     delivered.backup = output_->keep_backup();
     if (delivered.backup && receipt_ != nullptr && (!options_.in_place || options_.renews != nullptr))
-        receipt.target().replaced = replaced_in_receipt(*delivered.backup, options_.digests, work_.progress);
+        receipt.target().replaced =
+            replaced_in_receipt(*delivered.backup, *delivered.backup, options_.digests, work_.progress);
     if (options_.renews != nullptr)
         receipt.backup = options_.renews->backup;
     else if (options_.in_place && delivered.backup)

@@ -225,8 +225,9 @@ private:
             result_.outcome = UndoOutcome::restored;
         else if (one.is == Is::made && result_.outcome == UndoOutcome::removed_already)
             result_.outcome = UndoOutcome::removed;
+        if (one.is == Is::replaced && one.output.folder) return tidy([&] { remove_left_behind(one); });
         if (one.is == Is::made && one.output.folder && bring_back && change_places(one.backup, one.path))
-            one.is = Is::replaced;
+            return tidy([&] { remove_changed_place(one); });
         if (one.is == Is::made) {
             std::optional<fs::path> kept;
             if (bring_back && !one.output.folder)
@@ -240,17 +241,20 @@ private:
         // Stopped just here, it is found to be gone, and this is done by the next call.
         if (bring_back && (one.is == Is::gone || (one.is == Is::made && one.output.folder)))
             put_back(one.backup, one.path);
-        if (one.is == Is::replaced && one.output.folder) tidy([&] { remove_changed_place(one); });
     }
 
     /// A folder that was made has its backup's name since what it had replaced is back.
     void remove_changed_place(const Found& one) {
+        one.proven ? remove_folder(one.backup, one.seen) : void(result_.kept = one.backup);
+    }
+
+    /// The same, where a call was stopped between the two.
+    void remove_left_behind(Found& one) {
         std::error_code code;
         if (!fs::is_directory(one.backup, code)) return;
-        if (is_proven(one.output, one.backup) && differing(one.output, one.backup, work_).empty())
-            remove_folder(one.backup, stamps_below(one.backup));
-        else
-            result_.kept = one.backup;
+        one.seen = stamps_below(one.backup);
+        one.proven = is_proven(one.output, one.backup) && differing(one.output, one.backup, work_).empty();
+        remove_changed_place(one);
     }
 
     /// All is as it was before the change by now; what fails from here on is about what lies beside it.

@@ -277,11 +277,9 @@ private:
             const auto backup = made.file != nullptr     ? made.file->keep_backup()
                                 : made.folder != nullptr ? made.folder->keep_backup()
                                                          : std::nullopt;
-            if (backup)  // of a folder, its name from then on
-                made.receipt.replaced = {backup->filename().string(),
-                                         replaced_in_receipt(made.folder != nullptr ? made.told.path : *backup,
-                                                             state_.request.digests, state_.work.progress)
-                                             .digests};
+            if (backup)  // of a folder, that is its name from then on
+                made.receipt.replaced = replaced_in_receipt(made.folder != nullptr ? made.told.path : *backup, *backup,
+                                                            state_.request.digests, state_.work.progress);
             receipt.outputs.push_back(made.receipt);
         }
         if (state_.request.renews && really_absolute(state_.request.renews_in) == really_absolute(folder))

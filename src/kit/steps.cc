@@ -124,7 +124,7 @@ public:
         SharedSource bytes = kit_.kit.open(name);
         const auto reader = open_patch(*bytes, limits);
         if (reader->facts().format != PatchFormat::edits) return bytes;
-        auto maps = std::make_shared<Maps>(*maps_in(limits));
+        auto maps = copied_maps(limits);
         for (const std::string& map : reader->facts().maps) {
             own_maps_.push_back(map_of_kit(kit_.kit, map_beside(name, map)));
             maps->add(own_maps_.back(), traits_of(*own_maps_.back()).for_any);

@@ -141,7 +141,7 @@ std::string words_for(const Reason& reason) {
                                counted(reason.wanted, "sector", "sectors"), grouped(reason.found));
         case Why::other_track:
             return "the patch was made for what follows the data track in this file, a sound track most likely";
-        case Why::for_a_part: return fmt::format("the patch was made for {}, a file on this disc", reason.name);
+        case Why::for_a_part: return fmt::format("the patch was made for {}, a file inside this one", reason.name);
         case Why::other_value:
             return fmt::format("{}: {} should stand there, and {} does", reason.name, reason.wanted_text,
                                reason.found_text);
@@ -207,7 +207,7 @@ std::string words_for_next(const Diagnosis& diagnosis) {
         case NextStep::get_the_whole_disc: return "get a whole copy of the disc";
         case NextStep::take_the_track: return "take that track out by the disc's cue sheet, and apply the patch to it";
         case NextStep::name_the_part:
-            return fmt::format("name that file as the source, DISC:{}: the output is then the whole disc",
+            return fmt::format("name that file as the source, FILE:{}: the output is then the whole file around it",
                                diagnosis.next_name);
         case NextStep::save_plain_copy:
             return "save a plain, full copy with what made or plays this one, and apply the patch to that";

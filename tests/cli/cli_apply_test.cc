@@ -340,7 +340,8 @@ int stopped_by(int signal, const fs::path& folder, std::optional<std::chrono::mi
         execl(tool.c_str(), tool.c_str(), "apply", "-", "mods/Night Tides.ips", "-o", "stopped.sfc", "-q", nullptr);
         _exit(127);
     }
-    for (int unread = 1; !wait && unread != 0 && ioctl(ends[0], FIONREAD, &unread) == 0;)
+    int unread = 1;
+    for (int round = 0; !wait && unread != 0 && round < 4000 && ioctl(ends[0], FIONREAD, &unread) == 0; ++round)
         std::this_thread::sleep_for(std::chrono::milliseconds(5));
     if (wait) std::this_thread::sleep_for(*wait);
     kill(child, signal);

@@ -110,10 +110,12 @@ TEST_F(OneRowMore, IsSeenByAllThatLooksAtFiles) {
     EXPECT_EQ(region->changed, file_size - 1);
 
     // A patch for what is inside.
-    const Bytes inside = contents(folder / "crates.bin");
-    const ByteView content = ByteView(inside).subspan(word.size(), file_size);
-    const Bytes patch = create(Bytes(content.begin(), content.end()), put);
-    EXPECT_FALSE(diagnose(*open_patch(patch), before).reasons.empty());
+    const auto at = stack.begin() + static_cast<std::ptrdiff_t>(word.size() + file_size);
+    const Bytes patch = create(Bytes(at, at + static_cast<std::ptrdiff_t>(file_size)), put);
+    const Diagnosis why = diagnose(*open_patch(patch), before);
+    ASSERT_FALSE(why.reasons.empty());
+    EXPECT_EQ(why.reasons.front().why, Why::for_a_part);
+    EXPECT_EQ(why.reasons.front().name, "b");
 }
 
 TEST_F(OneRowMore, TakesWhatIsPutIntoIt) {

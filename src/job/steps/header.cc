@@ -1,14 +1,10 @@
 // SPDX-License-Identifier: MIT
 // Front headers of cartridge ROMs, taken off and put on. Tested by tests/cli/cli_cartridge_test.cc.
-#include <fmt/format.h>
-
 #include <algorithm>
 
 #include "hotstitch/cartridge.h"
 #include "hotstitch/error.h"
-#include "hotstitch/text.h"
 #include "job/step_run.h"
-#include "source/whole.h"
 
 namespace hotstitch {
 
@@ -32,13 +28,7 @@ Bytes header_of(const step::AttachHeader& does, StepHost& host) {
             .hint("keep one of them");
     if (!does.nes.empty()) return nes_front_header(does.nes);
     if (does.file.empty()) return Bytes(static_cast<std::size_t>(std::min(does.size, largest_front_header + 1)));
-    const StepContent from = host.open(does.file);
-    if (from.source->size() == 0 || from.source->size() > largest_front_header)
-        throw Error(ErrorCode::usage, "this is no front header")
-            .wanted("1 byte to 1 MiB, as it was kept when it was taken off")
-            .found(size_text(from.source->size()));
-    const WholeView view(*from.source);
-    return {view.bytes().begin(), view.bytes().end()};
+    return front_header_in(*host.open(does.file).source);
 }
 
 }  // namespace

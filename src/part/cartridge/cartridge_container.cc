@@ -82,13 +82,7 @@ public:
     /// A front header comes and goes; all else has its place.
     PutResult add(const std::string& name, const SharedSource& content, const PutOptions& options) const override {
         if (name != "front-header") return Container::add(name, content, options);
-        if (content->size() == 0 || content->size() > largest_front_header)
-            throw Error(ErrorCode::usage, "this is no front header")
-                .in("size")
-                .wanted("1 byte to 1 MiB")
-                .found(size_text(content->size()));
-        const WholeView bytes(*content);
-        PutResult result(plan_attach(MemorySource(file_), Bytes(bytes.bytes().begin(), bytes.bytes().end())));
+        PutResult result(plan_attach(MemorySource(file_), front_header_in(*content)));
         result.how = "added";
         result.part = {.name = name, .kind = PartKind::front_header, .size = content->size(), .offset = 0};
         return result;

@@ -161,6 +161,15 @@ ChangeList plan_attach(const ByteSource& file, Bytes header) {
     return change;
 }
 
+Bytes front_header_in(const ByteSource& file) {
+    if (file.size() == 0 || file.size() > largest_front_header)
+        throw Error(ErrorCode::usage, "this is no front header")
+            .in("size")
+            .wanted("1 byte to 1 MiB, as it was kept when it was taken off")
+            .found(size_text(file.size()));
+    return head_of(file, static_cast<std::size_t>(file.size()));
+}
+
 Bytes nes_front_header(std::string_view description) {
     cartridge::NesHeader h = parsed(description);
     const unsigned prg = size_code(h.prg, 16 << 10, "prg"), chr = size_code(h.chr, 8 << 10, "chr");
