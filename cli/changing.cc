@@ -8,7 +8,6 @@
 #include "commands/common.h"
 #include "hotstitch/error.h"
 #include "hotstitch/text.h"
-#include "hotstitch/words.h"
 
 namespace hotstitch::cli {
 

@@ -8,7 +8,6 @@
 #include "hotstitch/error.h"
 #include "hotstitch/job.h"
 #include "hotstitch/kit_jobs.h"
-#include "hotstitch/words.h"
 
 int main(int argc, char** argv) try {
     using namespace hotstitch;

@@ -6,7 +6,6 @@
 
 #include "hotstitch/error.h"
 #include "hotstitch/text.h"
-#include "hotstitch/words.h"
 
 namespace hotstitch::cli {
 

@@ -15,7 +15,6 @@
 #include "hotstitch/part_jobs.h"
 #include "hotstitch/patch_jobs.h"
 #include "hotstitch/summary.h"
-#include "hotstitch/words.h"
 
 namespace hotstitch::cli {
 

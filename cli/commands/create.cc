@@ -8,7 +8,6 @@
 #include "hotstitch/kit_jobs.h"
 #include "hotstitch/patch_jobs.h"
 #include "hotstitch/text.h"
-#include "hotstitch/words.h"
 
 namespace hotstitch::cli {
 

@@ -3,7 +3,6 @@
 
 #include "commands/common.h"
 #include "hotstitch/patch_jobs.h"
-#include "hotstitch/words.h"
 
 namespace hotstitch::cli {
 

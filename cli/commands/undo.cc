@@ -5,7 +5,6 @@
 #include "hotstitch/error.h"
 #include "hotstitch/job.h"
 #include "hotstitch/text.h"
-#include "hotstitch/words.h"
 
 namespace hotstitch::cli {
 

@@ -10,7 +10,6 @@
 #include "hotstitch/fit.h"
 #include "hotstitch/patch_jobs.h"
 #include "hotstitch/text.h"
-#include "hotstitch/words.h"
 #include "signals.h"
 
 namespace hotstitch::cli {

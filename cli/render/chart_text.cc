@@ -7,7 +7,6 @@
 #include <algorithm>
 
 #include "hotstitch/text.h"
-#include "hotstitch/words.h"
 #include "render/text.h"
 
 namespace hotstitch::cli {

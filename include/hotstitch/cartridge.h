@@ -101,4 +101,9 @@ HOTSTITCH_EXPORT bool has_copier_headers(std::string_view platform) noexcept;
 /// The empty header of 512 bytes that a copier leaves. Throws Error(usage) for platforms without such headers.
 HOTSTITCH_EXPORT Bytes copier_front_header(std::string_view platform);
 
+// In words. Texts of the file come along as they are: `escaped` makes them fit for a terminal.
+
+/// What speaks for a front header, or against it.
+HOTSTITCH_EXPORT std::vector<std::string> words_for(const FrontHeader& header);
+
 }  // namespace hotstitch

@@ -2,6 +2,8 @@
 // Source + target = patch, checked by applying it.
 #pragma once
 
+#include <string>
+
 #include "hotstitch/bytes.h"
 #include "hotstitch/change_list.h"
 #include "hotstitch/effort.h"
@@ -57,5 +59,10 @@ HOTSTITCH_EXPORT Bytes create(ByteView source, ByteView target, const CreateOpti
 
 /// What a patch asks of an applier, for a source of this size.
 HOTSTITCH_EXPORT PatchDemands demands_of(const PatchReader& patch, std::uint64_t source_size) noexcept;
+
+// In words. Texts of the file come along as they are: `escaped` makes them fit for a terminal.
+
+/// What some old appliers of the format fail on: "grows the file, writes past 16 MiB".
+HOTSTITCH_EXPORT std::string words_for(const PatchDemands& demands);
 
 }  // namespace hotstitch

@@ -262,4 +262,16 @@ struct OwnChecks {
 HOTSTITCH_EXPORT OwnChecks own_checks(const PatchReader& patch, const ByteSource& file,
                                       const RepresentationTrial& trial, const Limits& limits = {});
 
+// In words. Texts of the file come along as they are: `escaped` makes them fit for a terminal.
+
+/// What became of a ROM's own checks: "right, before and after the patch"; `cover`: what they cover. REQUIRES that it
+/// was asked and could be done.
+HOTSTITCH_EXPORT std::string words_for(InternalChecks checks, std::string_view cover = {});
+/// Why a patch does not fit, as a sentence without its full stop, and what to do. Names of files stand in it as they
+/// are: `escaped` makes it fit for a terminal.
+HOTSTITCH_EXPORT std::string words_for(const Reason& reason);
+/// What speaks for another representation of the source.
+HOTSTITCH_EXPORT std::string words_for(const RepresentationOpinion& opinion);
+HOTSTITCH_EXPORT std::string words_for_next(const Diagnosis& diagnosis);
+
 }  // namespace hotstitch

@@ -39,7 +39,6 @@
 #include "hotstitch/text.h"
 #include "hotstitch/version.h"
 #include "hotstitch/window.h"
-#include "hotstitch/words.h"
 
 // A build without files of the system (HOTSTITCH_WITH_FILES) has none of these.
 #if __has_include("hotstitch/job.h")

@@ -135,4 +135,13 @@ HOTSTITCH_EXPORT bool is_dump_extension(std::string_view extension) noexcept;
 /// ".sfc" for a ".smc" behind a copier's header. Empty: the one it has does. `extension` in any case.
 HOTSTITCH_EXPORT std::string_view extension_when_read(const Identity& identity, std::string_view extension) noexcept;
 
+// In words. Texts of the file come along as they are: `escaped` makes them fit for a terminal.
+
+/// "a SNES ROM: KELP HARBOUR, Europe, revision 1"
+HOTSTITCH_EXPORT std::string words_for(const Identity& identity);
+/// "0x401000 to 0x4023ff, rx, 5,120 bytes at 0x400, 6.05 bits a byte", without the name.
+HOTSTITCH_EXPORT std::string words_for(const MemorySegment& segment);
+/// "wrong: 0x1234 stands there, 0x1235 is right"
+HOTSTITCH_EXPORT std::string words_for(const InternalCheck& check);
+
 }  // namespace hotstitch

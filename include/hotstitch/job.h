@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Recipes done, undone, and done again. A job can be asked for its plan, and answers with codes and values; `words.h`
+// Recipes done, undone, and done again. A job can be asked for its plan, and answers with codes and values; `words_for`
 // says them. Nothing that may be expected (a wrong source, a file patched already) is thrown.
 #pragma once
 
@@ -199,5 +199,18 @@ struct RenewPlan {
 /// is left or nothing was done that can be done again, Error(wrong_source), and what reading the receipt throws.
 HOTSTITCH_EXPORT RenewPlan plan_renewal(const std::filesystem::path& receipt, const std::vector<std::string>& patches,
                                         const WorkOptions& options = {});
+
+// In words. Texts of the file come along as they are: `escaped` makes them fit for a terminal.
+
+/// What no check could tell of a stage; empty: nothing is open. `first`: of several.
+HOTSTITCH_EXPORT std::string words_for_unchecked(const ApplyStage& stage, bool first);
+/// What undoing came to.
+HOTSTITCH_EXPORT std::string words_for(const UndoResult& result);
+/// That a file which was changed in place has other names: "the file has 1 other name …".
+HOTSTITCH_EXPORT std::string words_for_other_names(std::uint64_t names);
+/// How applying went, as far as checks could tell: "source and result are right". REQUIRES a stage.
+HOTSTITCH_EXPORT std::string words_for(const std::vector<ApplyStage>& stages, InternalChecks checks);
+/// Where the checks of a stage come from: "its checks file".
+HOTSTITCH_EXPORT std::string words_for_checks_of(const ApplyStage& stage);
 
 }  // namespace hotstitch

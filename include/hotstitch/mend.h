@@ -89,4 +89,14 @@ inline std::vector<MendOffer> mends_for(ByteView file, const MendOptions& option
     return mends_for(MemorySource(file), options);
 }
 
+// In words. Texts of the file come along as they are: `escaped` makes them fit for a terminal.
+
+/// "from Japan (J) to Europe (P)", "is Europe (P) already"; and with the field's name before it.
+HOTSTITCH_EXPORT std::string words_for_change(const MendedField& field);
+HOTSTITCH_EXPORT std::string words_for(const MendedField& field);
+/// Which bytes a mend changes: "12 bytes in 2 places, from 0x007fdc on".
+HOTSTITCH_EXPORT std::string words_for(const MendStep& step);
+/// What a mend would do, or takes, or why it cannot be done.
+HOTSTITCH_EXPORT std::string words_for(const MendOffer& offer);
+
 }  // namespace hotstitch

@@ -117,4 +117,9 @@ struct FolderDisc {
 HOTSTITCH_EXPORT FolderDisc disc_of_folder(const std::filesystem::path& folder, const std::vector<Step>& instead,
                                            const WorkOptions& work = {});
 
+// In words. Texts of the file come along as they are: `escaped` makes them fit for a terminal.
+
+/// What a part is, or how it compares with the other file's.
+HOTSTITCH_EXPORT std::string words_for(const ListedPart& part);
+
 }  // namespace hotstitch

@@ -168,4 +168,9 @@ struct WriterOptions {
 HOTSTITCH_EXPORT std::unique_ptr<PatchWriter> make_patch_writer(PatchFormat format, ByteView source, ByteView target,
                                                                 ByteSink& patch, const WriterOptions& options = {});
 
+// In words. Texts of the file come along as they are: `escaped` makes them fit for a terminal.
+
+/// "BPS, 41 records"
+HOTSTITCH_EXPORT std::string words_for(const PatchFacts& patch);
+
 }  // namespace hotstitch

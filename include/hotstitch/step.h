@@ -100,4 +100,9 @@ HOTSTITCH_EXPORT const std::string* file_of(const StepAction& does) noexcept;
 /// Where it takes content from somewhere, from there.
 HOTSTITCH_EXPORT void set_file(StepAction& does, std::string file) noexcept;
 
+// In words. Texts of the file come along as they are: `escaped` makes them fit for a terminal.
+
+/// What a step does: "put files/title.bin into game:DATA/TITLE.BIN".
+HOTSTITCH_EXPORT std::string words_for(const Step& step);
+
 }  // namespace hotstitch

@@ -4,6 +4,7 @@
 
 #include <cstdint>
 #include <optional>
+#include <string>
 #include <vector>
 
 #include "hotstitch/export.h"
@@ -50,5 +51,10 @@ inline constexpr std::size_t shared_stretch = 16;
 /// Throws what PatchReader::read throws, Error(io), Error(cancelled).
 HOTSTITCH_EXPORT SharedBytes count_shared(const PatchReader& patch, const ByteSource& source, const Limits& limits = {},
                                           const Progress& progress = {});
+
+// In words. Texts of the file come along as they are: `escaped` makes them fit for a terminal.
+
+/// How much of what a patch publishes is not its maker's own.
+HOTSTITCH_EXPORT std::string words_for(const SharedBytes& shared);
 
 }  // namespace hotstitch

@@ -16,7 +16,7 @@ namespace hotstitch {
 // Text from outside.
 
 /// Text from a file or a file name, fit to be shown: control and direction characters and bytes that are no
-/// UTF-8 become \n, \x1b, \u202e … so that nothing can move the cursor or hide what it is.
+/// UTF-8 become escapes as C writes them, so that nothing can move the cursor or hide what it is.
 HOTSTITCH_EXPORT std::string escaped(std::string_view text);
 
 /// As a word of a command that a person may copy into a shell: quoted where it has to be.
@@ -25,8 +25,8 @@ HOTSTITCH_EXPORT std::string shell_word(std::string_view text);
 /// The name of a file as such a word; a leading dash is no option.
 HOTSTITCH_EXPORT std::string shell_file(std::string_view name);
 
-/// A JSON document whose texts hold no character that a terminal obeys: those are written as \uXXXX, which reads back
-/// as the same.
+/// A JSON document whose texts hold no character that a terminal obeys: those are written by their numbers, which reads
+/// back as the same.
 HOTSTITCH_EXPORT std::string json_for_terminals(std::string_view document);
 
 /// Any bytes, a file's name for example, as valid UTF-8 for JSON: UTF-8 stays as it is, and bytes that are none become

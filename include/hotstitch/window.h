@@ -6,6 +6,7 @@
 #include <array>
 #include <cstdint>
 #include <optional>
+#include <string>
 
 #include "hotstitch/digest.h"
 #include "hotstitch/edit.h"
@@ -43,5 +44,10 @@ public:
     virtual Flow begin(const Window& window) = 0;
     virtual Flow end(const Window& window) = 0;
 };
+
+// In words. Texts of the file come along as they are: `escaped` makes them fit for a terminal.
+
+/// "3: 4,096 bytes at 0x000000, from source 0x000000 to 0x001000, 120 bytes in the patch, adler32 …"
+HOTSTITCH_EXPORT std::string words_for(const Window& window);
 
 }  // namespace hotstitch

@@ -15,7 +15,6 @@
 #include "hotstitch/disc.h"
 #include "hotstitch/error.h"
 #include "hotstitch/part.h"
-#include "hotstitch/words.h"
 #include "source/stretch.h"
 #include "source/whole.h"
 

@@ -8,7 +8,6 @@
 
 #include "hotstitch/chart.h"
 #include "hotstitch/text.h"
-#include "hotstitch/words.h"
 
 namespace hotstitch {
 namespace {

@@ -5,7 +5,6 @@
 
 #include <algorithm>
 #include <array>
-#include <cctype>
 
 #include "format/bps/bps_reader.h"
 #include "format/bps/bps_writer.h"
@@ -62,46 +61,15 @@ std::unique_ptr<PatchReader> open_as(ByteView patch, const Limits& limits) {
     return std::make_unique<Reader>(patch, limits);
 }
 
-// id, name, title, extension; other name, other extension; magic, has checks, reversible, has metadata, chosen by
-// extension, has windows, moves; record, records; larger; costs, open, write
+// id, costs, open, write
 constexpr std::array table{
-    Format{{PatchFormat::ips, "ips", "IPS", ".ips", "", "", ips::ips.magic, false, false, false, true, false, false,
-            "record", "records", PatchFormat::ips32},
-           bps_costs,
-           open_ips<ips::ips>,
-           write_ips<ips::ips>},
-    Format{{PatchFormat::ips32, "ips32", "IPS32", ".ips", "", "", ips::ips32.magic, false, false, false, false, false,
-            false, "record", "records", PatchFormat::ips32},
-           bps_costs,
-           open_ips<ips::ips32>,
-           write_ips<ips::ips32>},
-    Format{{PatchFormat::ups, "ups", "UPS", ".ups", "", "", ups::magic, true, true, false, true, false, false, "hunk",
-            "hunks", PatchFormat::ups},
-           bps_costs,
-           open_as<ups::Reader>,
-           write_ups},
-    Format{{PatchFormat::bps, "bps", "BPS", ".bps", "", "", bps::magic, true, false, true, true, false, true, "action",
-            "actions", PatchFormat::bps},
-           bps_costs,
-           open_as<bps::Reader>,
-           write_bps},
-    Format{{PatchFormat::vcdiff, "vcdiff", "VCDIFF", ".xdelta", "xdelta", ".vcdiff", vcdiff::magic, false, false, true,
-            true, true, true, "window", "windows", PatchFormat::vcdiff},
-           vcdiff_costs,
-           open_as<vcdiff::Reader>,
-           write_vcdiff},
-    Format{{PatchFormat::edits, "edits", "edit list", ".edits", "", "", edits::magic, false, false, false, true, false,
-            true, "edit", "edits", PatchFormat::edits},
-           bps_costs,
-           open_as<edits::Reader>,
-           write_edits},
+    Format{PatchFormat::ips, bps_costs, open_ips<ips::ips>, write_ips<ips::ips>},
+    Format{PatchFormat::ips32, bps_costs, open_ips<ips::ips32>, write_ips<ips::ips32>},
+    Format{PatchFormat::ups, bps_costs, open_as<ups::Reader>, write_ups},
+    Format{PatchFormat::bps, bps_costs, open_as<bps::Reader>, write_bps},
+    Format{PatchFormat::vcdiff, vcdiff_costs, open_as<vcdiff::Reader>, write_vcdiff},
+    Format{PatchFormat::edits, bps_costs, open_as<edits::Reader>, write_edits},
 };
-
-constexpr auto all_traits = [] {
-    std::array<FormatTraits, table.size()> rows{};
-    for (std::size_t i = 0; i < rows.size(); ++i) rows[i] = table[i].traits;
-    return rows;
-}();
 
 /// Why bytes that were handed in as a patch are none, as far as their content tells.
 [[noreturn]] void not_a_patch(ByteView bytes) {
@@ -151,51 +119,8 @@ std::string advice_for(const Error& error, ByteView patch) {
 
 }  // namespace
 
-std::span<const Format> format_table() noexcept {
-    return table;
-}
-
 const Format& format_of(PatchFormat id) noexcept {
-    return *std::find_if(table.begin(), table.end(), [&](const Format& row) { return row.traits.id == id; });
-}
-
-std::span<const FormatTraits> patch_formats() noexcept {
-    return all_traits;
-}
-
-const FormatTraits& traits_of(PatchFormat format) noexcept {
-    return format_of(format).traits;
-}
-
-namespace {
-
-/// `known` in lower case, `typed` in any.
-bool same_word(std::string_view known, std::string_view typed) noexcept {
-    return std::equal(known.begin(), known.end(), typed.begin(), typed.end(),
-                      [](char a, char b) { return a == std::tolower(static_cast<unsigned char>(b)); });
-}
-
-}  // namespace
-
-std::optional<PatchFormat> format_by_name(std::string_view name) noexcept {
-    for (const FormatTraits& row : all_traits)
-        if (same_word(row.name, name) || (!name.empty() && same_word(row.other_name, name))) return row.id;
-    return std::nullopt;
-}
-
-std::optional<PatchFormat> format_by_extension(std::string_view extension) noexcept {
-    for (const FormatTraits& row : all_traits)
-        for (const std::string_view known : {row.extension, row.other_extension})
-            if (row.by_extension && !known.empty() && same_word(known, extension)) return row.id;
-    return std::nullopt;
-}
-
-std::optional<PatchFormat> recognise_patch(ByteView head) noexcept {
-    for (const FormatTraits& row : all_traits)
-        if (text_of(head).starts_with(row.magic)) return row.id;
-    // A text may begin with a mark of its encoding, with empty lines and with remarks.
-    if (edits::is_edit_list(text_of(head.first(std::min<std::size_t>(head.size(), 512))))) return PatchFormat::edits;
-    return std::nullopt;
+    return *std::find_if(table.begin(), table.end(), [&](const Format& row) { return row.id == id; });
 }
 
 PatchReader::~PatchReader() = default;
@@ -253,8 +178,8 @@ std::unique_ptr<PatchReader> open_patch(ByteView patch, const Limits& limits) {
 std::unique_ptr<PatchWriter> make_patch_writer(PatchFormat format, ByteView source, ByteView target, ByteSink& patch,
                                                const WriterOptions& options) {
     const Format& row = format_of(format);
-    if (!options.metadata.empty() && !row.traits.has_metadata)
-        throw Error(ErrorCode::usage, fmt::format("{} has no place for metadata", row.traits.title))
+    if (!options.metadata.empty() && !traits_of(format).has_metadata)
+        throw Error(ErrorCode::usage, fmt::format("{} has no place for metadata", traits_of(format).title))
             .in("metadata")
             .hint("use bps or vcdiff");
     return row.write(source, target, patch, options);

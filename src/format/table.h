@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
-// The format table: a new format is a folder with a reader and a writer, and one row in table.cc.
+// The format table: a new format is a folder with a reader and a writer, one row in table.cc, and one of its names in
+// edit/patch_formats.h.
 #pragma once
 
 #include <span>
@@ -10,7 +11,7 @@
 namespace hotstitch {
 
 struct Format {
-    FormatTraits traits;
+    PatchFormat id;
     /// What an edit costs in it. Formats whose copies stay in their place never ask.
     CostModel (*costs)(const VcdiffOptions& options);
     std::unique_ptr<PatchReader> (*open)(ByteView patch, const Limits& limits);
@@ -18,7 +19,6 @@ struct Format {
                                           const WriterOptions& options);
 };
 
-std::span<const Format> format_table() noexcept;
 const Format& format_of(PatchFormat id) noexcept;
 
 }  // namespace hotstitch

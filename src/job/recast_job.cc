@@ -9,7 +9,6 @@
 #include "hotstitch/error.h"
 #include "hotstitch/patch_jobs.h"
 #include "hotstitch/transaction.h"
-#include "hotstitch/words.h"
 #include "job/combine.h"
 #include "job/opened.h"
 #include "source/whole.h"

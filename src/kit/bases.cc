@@ -12,7 +12,6 @@
 #include "hotstitch/kit_jobs.h"
 #include "hotstitch/part_jobs.h"
 #include "hotstitch/text.h"
-#include "hotstitch/words.h"
 #include "job/folder.h"
 
 namespace hotstitch {

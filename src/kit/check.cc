@@ -12,7 +12,6 @@
 #include "hotstitch/map.h"
 #include "hotstitch/patch.h"
 #include "hotstitch/text.h"
-#include "hotstitch/words.h"
 #include "job/working_copy.h"
 #include "kit/steps.h"
 #include "source/whole.h"

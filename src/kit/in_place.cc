@@ -9,7 +9,6 @@
 #include "hotstitch/error.h"
 #include "hotstitch/job.h"
 #include "hotstitch/transaction.h"
-#include "hotstitch/words.h"
 #include "kit/state.h"
 
 namespace hotstitch {

@@ -13,7 +13,6 @@
 #include "hotstitch/job.h"
 #include "hotstitch/text.h"
 #include "hotstitch/transaction.h"
-#include "hotstitch/words.h"
 #include "job/as_made.h"
 #include "job/opened.h"
 #include "job/receipts.h"

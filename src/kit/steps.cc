@@ -9,7 +9,6 @@
 
 #include "fit/readings.h"
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
 #include "job/step_run.h"
 #include "source/whole.h"
 

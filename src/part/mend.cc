@@ -11,6 +11,7 @@
 #include "hotstitch/cartridge.h"
 #include "hotstitch/error.h"
 #include "part/mends.h"
+#include "part/representation.h"
 #include "source/whole.h"
 
 namespace hotstitch {

@@ -1,9 +1,10 @@
 // SPDX-License-Identifier: MIT
 // Other representations of a file, as sources over it. Tested by tests/base/source_test.cc, tests/job/diagnose_test.cc
 // and tests/part/image_test.cc.
+#include "part/representation.h"
+
 #include "hotstitch/source.h"
 #include "hotstitch/text.h"
-#include "hotstitch/words.h"
 
 #include <fmt/format.h>
 
@@ -213,6 +214,15 @@ std::unique_ptr<ByteSource> read_as(const ByteSource& file, const Representation
 
 std::unique_ptr<ByteSource> read_as(ByteView file, const Representation& reading) {
     return built(std::make_shared<MemorySource>(file), reading);
+}
+
+Bytes bytes_read(ByteView file, const std::optional<Representation>& reading) {
+    if (!reading) return {file.begin(), file.end()};
+    const auto source = read_as(file, *reading);
+    Bytes bytes(static_cast<std::size_t>(source->size()));
+    const ByteView read = source->read(0, bytes.size(), bytes);
+    if (read.data() != bytes.data()) std::copy(read.begin(), read.end(), bytes.begin());
+    return bytes;
 }
 
 }  // namespace hotstitch

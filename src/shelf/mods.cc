@@ -11,7 +11,6 @@
 #include "hotstitch/kit_jobs.h"
 #include "hotstitch/text.h"
 #include "hotstitch/transaction.h"
-#include "hotstitch/words.h"
 #include "shelf/state.h"
 
 namespace hotstitch {

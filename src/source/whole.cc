@@ -97,15 +97,6 @@ std::unique_ptr<ByteSink> scratch_of(const Limits& limits) {
     return std::make_unique<Scratch>(limits.scratch);
 }
 
-Bytes bytes_read(ByteView file, const std::optional<Representation>& reading) {
-    if (!reading) return {file.begin(), file.end()};
-    const auto source = read_as(file, *reading);
-    Bytes bytes(static_cast<std::size_t>(source->size()));
-    const ByteView read = source->read(0, bytes.size(), bytes);
-    if (read.data() != bytes.data()) std::copy(read.begin(), read.end(), bytes.begin());
-    return bytes;
-}
-
 SharedSource held(std::shared_ptr<ByteSink> sink) {
     return std::make_shared<WrittenSource>(std::move(sink));
 }

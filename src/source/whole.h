@@ -29,9 +29,6 @@ private:
     ByteView bytes_;
 };
 
-/// The file so read, as a copy.
-Bytes bytes_read(ByteView file, const std::optional<Representation>& reading);
-
 /// Bytes as a source that keeps them.
 SharedSource owned(Bytes bytes);
 

@@ -11,7 +11,6 @@
 #include "hotstitch/patch.h"
 #include "hotstitch/tell.h"
 #include "hotstitch/text.h"
-#include "hotstitch/words.h"
 #include "tell/describe_change.h"
 #include "tell/describe_disc.h"
 #include "tell/json.h"

@@ -13,7 +13,6 @@
 #include "hotstitch/edit_list.h"
 #include "hotstitch/fields.h"
 #include "hotstitch/text.h"
-#include "hotstitch/words.h"
 #include "tell/json.h"
 
 namespace hotstitch::tell {

@@ -7,7 +7,6 @@
 #include "hotstitch/disc.h"
 #include "hotstitch/error.h"
 #include "hotstitch/text.h"
-#include "hotstitch/words.h"
 #include "tell/json.h"
 
 namespace hotstitch::tell {

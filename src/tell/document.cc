@@ -5,7 +5,6 @@
 
 #include "hotstitch/tell.h"
 #include "hotstitch/text.h"
-#include "hotstitch/words.h"
 #include "record/digests_json.h"
 #include "tell/json.h"
 

@@ -10,7 +10,6 @@
 #include "hotstitch/error.h"
 #include "hotstitch/patch.h"
 #include "hotstitch/text.h"
-#include "hotstitch/words.h"
 #include "tell/json.h"
 
 namespace hotstitch::tell {

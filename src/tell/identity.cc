@@ -11,7 +11,6 @@
 #include "hotstitch/place.h"
 #include "hotstitch/tell.h"
 #include "hotstitch/text.h"
-#include "hotstitch/words.h"
 #include "tell/json.h"
 
 namespace hotstitch::tell {

@@ -4,7 +4,6 @@
 
 #include "hotstitch/tell.h"
 #include "hotstitch/text.h"
-#include "hotstitch/words.h"
 #include "tell/json.h"
 
 namespace hotstitch::tell {

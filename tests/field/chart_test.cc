@@ -13,7 +13,6 @@
 #include "hotstitch/create.h"
 #include "hotstitch/fields.h"
 #include "hotstitch/map.h"
-#include "hotstitch/words.h"
 #include "kelp_harbour.h"
 #include "lib/patch_makers.h"
 

@@ -3,7 +3,6 @@
 // docs/diagnosis.md; write it anew with HOTSTITCH_WRITE_DOCS=1.
 #include "hotstitch/fit.h"
 #include "hotstitch/text.h"
-#include "hotstitch/words.h"
 
 #include <fmt/format.h>
 #include <gtest/gtest.h>

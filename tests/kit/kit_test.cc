@@ -12,7 +12,6 @@
 #include "hotstitch/error.h"
 #include "hotstitch/kit_jobs.h"
 #include "hotstitch/part.h"
-#include "hotstitch/words.h"
 #include "kelp_harbour.h"
 #include "lib/temporary_folder.h"
 

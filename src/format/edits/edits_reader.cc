@@ -260,17 +260,6 @@ private:
 
 }  // namespace
 
-bool is_edit_list(std::string_view head) noexcept {
-    if (head.starts_with("\xEF\xBB\xBF")) head.remove_prefix(3);
-    while (!head.empty()) {
-        const std::string_view line = head.substr(0, head.find('\n'));
-        const std::size_t first = line.find_first_not_of(" \t\r");
-        if (first != std::string_view::npos && line[first] != '#') return line.substr(first).starts_with(magic);
-        head.remove_prefix(std::min(head.size(), line.size() + 1));
-    }
-    return false;
-}
-
 Reader::Reader(ByteView patch, const Limits& limits) : list_(read_edit_list(text_of(patch))), limits_(limits) {
     facts_.format = PatchFormat::edits;
     facts_.patch_size = patch.size();

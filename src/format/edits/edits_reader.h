@@ -6,11 +6,6 @@
 
 namespace hotstitch::edits {
 
-inline constexpr std::string_view magic = "hotstitch-edits";
-
-/// Whether a text begins with the key, behind empty lines, remarks and a byte order mark.
-bool is_edit_list(std::string_view head) noexcept;
-
 /// docs/formats/edits.md. Edits at offsets of the source itself can be read for any source of the right size; all
 /// others hang on what the source holds, and are read by for_source().
 class Reader final : public PatchReader {

@@ -6,6 +6,7 @@
 #include <optional>
 #include <string_view>
 
+#include "edit/patch_formats.h"
 #include "hotstitch/bytes.h"
 #include "hotstitch/patch.h"
 
@@ -21,8 +22,8 @@ struct Layout {
     std::uint64_t last_offset;    ///< the largest offset a record can start at
 };
 
-inline constexpr Layout ips{PatchFormat::ips, "PATCH", "EOF", 3, 0x454F46, 0xFFFFFF};
-inline constexpr Layout ips32{PatchFormat::ips32, "IPS32", "EEOF", 4, 0x45454F46, 0xFFFFFFFF};
+inline constexpr Layout ips{PatchFormat::ips, row_of(PatchFormat::ips).magic, "EOF", 3, 0x454F46, 0xFFFFFF};
+inline constexpr Layout ips32{PatchFormat::ips32, row_of(PatchFormat::ips32).magic, "EEOF", 4, 0x45454F46, 0xFFFFFFFF};
 
 inline constexpr std::uint64_t most_in_record = 0xFFFF;
 inline constexpr std::size_t size_width = 2;  ///< of a record's size and of a run's length

@@ -1,11 +1,12 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
+#include "edit/patch_formats.h"
 #include "hotstitch/patch.h"
 
 namespace hotstitch::ups {
 
-inline constexpr std::string_view magic = "UPS1";
+inline constexpr std::string_view magic = row_of(PatchFormat::ups).magic;
 
 /// docs/formats/ups.md. The differences work both ways: given a file of the target's size (and not the
 /// source's), read() makes the source.

@@ -2,12 +2,15 @@
 // What VCDIFF is made of, for reader and writer. Frozen: docs/formats/vcdiff.md.
 #pragma once
 
+#include "edit/patch_formats.h"
+
 #include <cstdint>
 #include <string_view>
 
 namespace hotstitch::vcdiff {
 
-inline constexpr std::string_view magic = "\xD6\xC3\xC4";  ///< "VCD" with high bits; the version byte follows
+inline constexpr std::string_view magic =
+    row_of(PatchFormat::vcdiff).magic;  ///< "VCD" with high bits; the version byte follows
 inline constexpr unsigned version = 0;
 
 namespace header_flag {

@@ -11,6 +11,7 @@
 #include "hotstitch/text.h"
 #include "part/cartridge/platform.h"
 #include "part/kinds.h"
+#include "part/representation.h"
 #include "source/whole.h"
 
 namespace hotstitch {

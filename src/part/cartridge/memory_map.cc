@@ -9,6 +9,7 @@
 
 #include "hotstitch/error.h"
 #include "part/cartridge/platform.h"
+#include "part/representation.h"
 #include "source/whole.h"
 
 namespace hotstitch {

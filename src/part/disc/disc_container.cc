@@ -10,7 +10,6 @@
 #include "base/letters.h"
 #include "hotstitch/error.h"
 #include "hotstitch/text.h"
-#include "hotstitch/words.h"
 #include "part/disc/disc.h"
 #include "part/disc/volume_change.h"
 #include "part/kinds.h"

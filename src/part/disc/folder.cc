@@ -201,8 +201,8 @@ Bytes new_record(const ByteSource& user, const Tree& tree, const std::vector<Byt
         const std::string plain = upper(name);
         id = copied(plain.find(';') == std::string::npos ? plain + version : plain);
     }
-    Bytes r(record::name + id.size());
-    std::copy(id.begin(), id.end(), r.begin() + record::name);
+    Bytes r = id;
+    r.insert(r.begin(), record::name, std::byte{0});
     if (r.size() % 2 != 0) r.push_back(std::byte{0});
     if (tree.names == Names::rock_ridge) {
         r.insert(r.end(), tree.skip, std::byte{0});

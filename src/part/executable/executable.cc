@@ -14,7 +14,6 @@
 #include "digest/sums.h"
 #include "hotstitch/error.h"
 #include "hotstitch/text.h"
-#include "hotstitch/words.h"
 #include "part/kinds.h"
 
 namespace hotstitch {

@@ -6,7 +6,6 @@
 #include <algorithm>
 
 #include "hotstitch/error.h"
-#include "hotstitch/words.h"
 #include "part/copy/copy.h"
 #include "part/kinds.h"
 #include "part/table_disc/game_header.h"

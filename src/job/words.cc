@@ -5,35 +5,11 @@
 #include <algorithm>
 
 #include "hotstitch/job.h"
-#include "hotstitch/kit.h"
+#include "hotstitch/answer.h"
 #include "hotstitch/part_jobs.h"
 #include "hotstitch/text.h"
-#include "hotstitch/words.h"
 
 namespace hotstitch {
-
-std::string words_for(InternalChecks checks, std::string_view cover) {
-    switch (checks) {
-        case InternalChecks::none_in_source: return "none that are known in the source";
-        case InternalChecks::wrong_before: return "not all right before the patch, so left as they are";
-        case InternalChecks::none_in_result: return "none that are known in the result";
-        case InternalChecks::right: return "right, before and after the patch";
-        case InternalChecks::untouched:
-            return fmt::format(
-                "right, before and after the patch, but they cover {}, of which it changes nothing: other revisions "
-                "would look the same",
-                cover);
-        case InternalChecks::stale:
-            return "right before the patch, wrong after it: made for another revision, or a mod that left them so";
-        case InternalChecks::put_right: return "wrong before the patch, right after it: likely the right source";
-        case InternalChecks::mended:
-            return "right before the patch, stale after it, mended: the output differs in them from what the patch "
-                   "makes";
-        case InternalChecks::cannot_be_mended: return "stale after the patch, and could not be mended";
-        case InternalChecks::not_asked: break;
-    }
-    return "not looked at";
-}
 
 std::string words_for(const ListedPart& part) {
     switch (part.state) {

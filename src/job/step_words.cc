@@ -3,7 +3,6 @@
 #include <fmt/format.h>
 
 #include "hotstitch/step.h"
-#include "hotstitch/words.h"
 
 namespace hotstitch {
 namespace {
