@@ -26,6 +26,17 @@ std::string first_line(const std::string& text) {
     return text.substr(0, text.find('\n'));
 }
 
+bool is_command(std::string_view word) {
+    return std::find(std::begin(tell::command_names), std::end(tell::command_names), word) !=
+           std::end(tell::command_names);
+}
+
+/// A file or folder that is there, or a part of one.
+bool names_file(const std::string& word) {
+    std::error_code code;
+    return !word.starts_with('-') && std::filesystem::exists(address_of(word).file, code);
+}
+
 /// "help" and "help COMMAND" as --help.
 std::vector<std::string> with_help_spelt_out(int argc, char** argv) {
     std::vector<std::string> words(argv + std::min(argc, 1), argv + argc);
@@ -41,6 +52,18 @@ std::vector<std::string> option_names(const CLI::App& command) {
         for (const std::string& name : option->get_snames()) names.push_back("-" + name);
     }
     return names;
+}
+
+/// "FILE…" as "heap FILE…", where the first word is a file; or an option that the tool itself has not, and a file
+/// comes.
+void spell_out_heap(const CLI::App& app, std::vector<std::string>& words) {
+    if (words.empty() || is_command(words.front())) return;
+    const bool option = words.front().starts_with('-');
+    const bool own = option && app.get_option_no_throw(words.front().substr(0, words.front().find('='))) != nullptr;
+    const bool files = option ? !own && std::any_of(words.begin(), words.end(), names_file) &&
+                                    std::none_of(words.begin(), words.end(), is_command)
+                              : names_file(words.front());
+    if (files) words.insert(words.begin(), "heap");
 }
 
 /// What is not known is said before anything else, with what was likely meant.
@@ -59,6 +82,9 @@ void refuse_unknown(const CLI::App& app, const std::vector<std::string>& words) 
     if (first != words.end()) {
         if (std::find(commands.begin(), commands.end(), *first) == commands.end()) {
             const std::string near = nearest_word(*first, commands);
+            if (near.empty() && first->find_first_of("./\\") != std::string::npos)
+                throw Error(ErrorCode::io, fmt::format("cannot open {}: No such file or directory", *first))
+                    .hint("check the name; without a command, files and folders are expected");
             throw Error(ErrorCode::usage, fmt::format("there is no command \"{}\"", *first))
                 .wanted(fmt::format("{}", fmt::join(commands, ", ")))
                 .hint(near.empty() ? "see hotstitch --help" : fmt::format("did you mean hotstitch {}?", near));
@@ -149,11 +175,7 @@ bool parse_or_answer(CLI::App& app, std::vector<std::string> words, std::string&
 
 std::string command_of(int argc, char** argv) {
     for (int i = 1; i < argc; ++i)
-        if (argv[i][0] != '-')
-            return std::find(std::begin(tell::command_names), std::end(tell::command_names), argv[i]) ==
-                           std::end(tell::command_names)
-                       ? "hotstitch"
-                       : argv[i];
+        if (argv[i][0] != '-') return is_command(argv[i]) ? argv[i] : names_file(argv[i]) ? "heap" : "hotstitch";
     return "hotstitch";
 }
 
@@ -174,14 +196,15 @@ Arguments parse_arguments(int argc, char** argv, Common& common) {
     app.footer(
         "Exit codes: 0 done or yes, 1 no, 2 wrong call, 3 bad input, 4 system failure, 129, 130 and 143 stopped.\n"
         "Each command has its own --help. The manual: man hotstitch");
-    std::tuple<tell::DescribeRequest, ApplyArguments, CreateArguments, VerifyArguments, RecastArguments,
+    std::tuple<HeapArguments, tell::DescribeRequest, ApplyArguments, CreateArguments, VerifyArguments, RecastArguments,
                OverlapArguments, UndoArguments, RenewArguments, MendArguments, HeaderArguments, PartsArguments,
                TakeArguments, PutArguments, FieldsArguments, ChartArguments, KitArguments, ShelfArguments>
         commands;
     std::apply([&](auto&... command) { (declare(app, command, common), ...); }, commands);
 
     Arguments result;
-    const std::vector<std::string> words = with_help_spelt_out(argc, argv);
+    std::vector<std::string> words = with_help_spelt_out(argc, argv);
+    spell_out_heap(app, words);
     refuse_unknown(app, words);
     if (parse_or_answer(app, words, result.text)) return result;
     if (schemas) return result.text = Json(tell::json_schemas()).dump(2) + "\n", result;

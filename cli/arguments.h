@@ -41,6 +41,14 @@ struct ReplaceFlags {
 // What a job takes is parsed into its request; the rest is what a request needs only to be made, or is only printed.
 // Where a request has an output, "-" is standard output.
 
+/// Files without a command: what they are for, they say themselves.
+struct HeapArguments {
+    std::vector<std::string> files;
+    Destination to;
+    ReplaceFlags flags;
+    bool yes = false, plan = false;  ///< without asking; only say what would be done
+};
+
 struct ApplyArguments {
     Recipe recipe;  ///< without its steps
     std::vector<std::string> patches;
@@ -154,7 +162,7 @@ struct ShelfArguments {
 };
 
 using CommandArguments =
-    std::variant<tell::DescribeRequest, ApplyArguments, CreateArguments, VerifyArguments, RecastArguments,
+    std::variant<HeapArguments, tell::DescribeRequest, ApplyArguments, CreateArguments, VerifyArguments, RecastArguments,
                  OverlapArguments, UndoArguments, RenewArguments, MendArguments, HeaderArguments, PartsArguments,
                  TakeArguments, PutArguments, FieldsArguments, ChartArguments, KitArguments, ShelfArguments>;
 

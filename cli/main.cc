@@ -39,6 +39,8 @@ std::string output_of(const CommandArguments& chosen) {
                 return arguments.output;
             else if constexpr (requires { arguments.change; })
                 return arguments.change.recipe.to.file;
+            else if constexpr (requires { arguments.to; })
+                return arguments.to.file;
             else if constexpr (requires { arguments.recipe; })
                 return arguments.recipe.to.file;
             else

@@ -218,6 +218,18 @@ void declare(CLI::App& app, tell::DescribeRequest& describe, Common& common) {
     add_common(command, common);
 }
 
+void declare(CLI::App& app, HeapArguments& heap, Common& common) {
+    auto& command = *app.add_subcommand(
+        "heap", "Whatever you have, in any order: games, patches, kits, archives, folders; \"heap\" may be left out");
+    command.add_option("FILE", heap.files, "Files and folders")->required();
+    command.add_flag("--plan", heap.plan, "Only say what would be done");
+    command.add_flag("--yes", heap.yes, "Do it without asking; in a terminal, Enter is waited for");
+    add_then(command, common);
+    add_output(command, heap.to.file, heap.flags, "beside the game, named after the patch");
+    add_receipt(command, heap.to, "undo and renew work by");
+    add_common(command, common);
+}
+
 void declare(CLI::App& app, ApplyArguments& apply, Common& common) {
     auto& command = *app.add_subcommand("apply", "Make the patched file from a source and its patches");
     Recipe& recipe = apply.recipe;

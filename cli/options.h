@@ -38,6 +38,7 @@ CLI::Option* add_choice(CLI::App& app, const std::string& name, T& value,
 }
 
 /// Each adds its command, whose values the parser fills in when it is chosen.
+void declare(CLI::App& app, HeapArguments& heap, Common& common);
 void declare(CLI::App& app, tell::DescribeRequest& describe, Common& common);
 void declare(CLI::App& app, ApplyArguments& apply, Common& common);
 void declare(CLI::App& app, CreateArguments& create, Common& common);

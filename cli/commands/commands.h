@@ -18,6 +18,7 @@ struct Context : WorkOptions {
     std::vector<std::string> broken_maps;  ///< in the folder of maps
 };
 
+void run(const HeapArguments& arguments, const Context& context, Report& report);
 void run(const tell::DescribeRequest& arguments, const Context& context, Report& report);
 void run(const ApplyArguments& arguments, const Context& context, Report& report);
 void run(const CreateArguments& arguments, const Context& context, Report& report);
@@ -35,5 +36,8 @@ void run(const FieldsArguments& arguments, const Context& context, Report& repor
 void run(const ChartArguments& arguments, const Context& context, Report& report);
 void run(const KitArguments& arguments, const Context& context, Report& report);
 void run(const ShelfArguments& arguments, const Context& context, Report& report);
+
+/// A job of patches, told as "apply" tells it; its recipe is that of `arguments`.
+void run_apply(Job& job, bool to_stream, const ApplyArguments& arguments, const Context& context, Report& report);
 
 }  // namespace hotstitch::cli

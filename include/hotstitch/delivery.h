@@ -54,6 +54,9 @@ struct CompanionSet {
     std::size_t files = 0;
 };
 
+/// Whether the extension is that of a sound track, a cue sheet or the like, in any case.
+HOTSTITCH_EXPORT bool is_companion(const std::filesystem::path& file);
+
 /// The name that goes with this companion: its stem without a track's number ("Night Tides-3.pcm" -> "Night Tides").
 HOTSTITCH_EXPORT std::string companion_stem(const std::filesystem::path& file);
 

@@ -45,6 +45,7 @@
 #include "hotstitch/delivery.h"
 #include "hotstitch/field_jobs.h"
 #include "hotstitch/file_io.h"
+#include "hotstitch/heap.h"
 #include "hotstitch/inputs.h"
 #include "hotstitch/job.h"
 #include "hotstitch/kit_jobs.h"

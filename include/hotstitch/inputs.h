@@ -141,6 +141,17 @@ struct PatchInput : PatchFile {
 HOTSTITCH_EXPORT PatchInput open_patch_input(const std::string& address, const WorkOptions& options = {},
                                              const InputFile* source = nullptr);
 
+/// A file in a folder that a patch fits, by checksums or by what it makes of it.
+struct FoundGame {
+    std::string address;
+    std::string is;             ///< for people: "a SNES ROM: KELP HARBOUR, Europe"
+    bool by_checksums = false;  ///< else by the ROM's own checks
+};
+/// All of them in a folder and below it, out of archives too. Names and sizes are looked at first, contents only of
+/// what may be meant, for two seconds at most. `cut_short`: there was more. Throws Error(cancelled).
+HOTSTITCH_EXPORT std::vector<FoundGame> games_in(const std::filesystem::path& folder, const PatchInput& patch,
+                                                 const WorkOptions& options = {}, bool* cut_short = nullptr);
+
 /// Those of the checks file together with what the caller expects of the source. Throws Error(usage) when they
 /// contradict each other.
 HOTSTITCH_EXPORT Checks joined_checks(const std::optional<FoundChecks>& found, const Digests& expected_source);

@@ -14,6 +14,7 @@
 #include "hotstitch/delivery.h"
 #include "hotstitch/digest.h"
 #include "hotstitch/fit.h"
+#include "hotstitch/heap.h"
 #include "hotstitch/identity.h"
 #include "hotstitch/inputs.h"
 #include "hotstitch/kit_jobs.h"
@@ -97,6 +98,11 @@ HOTSTITCH_EXPORT void bases_fact(Report& report, const std::vector<std::vector<K
 HOTSTITCH_EXPORT void plan_facts(Report& report, const KitPlan& plan);
 /// What stands in its place by now, with the way back.
 HOTSTITCH_EXPORT void made_facts(Report& report, const KitResult& result);
+
+// Heaps.
+
+/// What each file is there for, what is planned, what is open, what is left over and why, and what the maker says.
+HOTSTITCH_EXPORT void heap_facts(Report& report, const Heap& heap);
 
 // What files are.
 

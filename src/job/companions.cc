@@ -18,13 +18,6 @@ namespace {
 constexpr std::array<std::string_view, 10> companion_extensions{".cue", ".pcm",  ".msu", ".wav", ".ogg",
                                                                 ".mp3", ".flac", ".ccd", ".sub", ".m3u"};
 
-bool is_companion(const fs::path& file) {
-    std::string extension = file.extension().string();
-    std::transform(extension.begin(), extension.end(), extension.begin(),
-                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
-    return std::find(companion_extensions.begin(), companion_extensions.end(), extension) != companion_extensions.end();
-}
-
 bool take_off_end(std::string& text, std::string_view end) {
     if (!text.ends_with(end)) return false;
     text.resize(text.size() - end.size());
@@ -32,6 +25,13 @@ bool take_off_end(std::string& text, std::string_view end) {
 }
 
 }  // namespace
+
+bool is_companion(const fs::path& file) {
+    std::string extension = file.extension().string();
+    std::transform(extension.begin(), extension.end(), extension.begin(),
+                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+    return std::find(companion_extensions.begin(), companion_extensions.end(), extension) != companion_extensions.end();
+}
 
 std::string companion_stem(const fs::path& file) {
     std::string whole = file.stem().string();

@@ -11,6 +11,20 @@ namespace hotstitch {
 
 namespace fs = std::filesystem;
 
+namespace {
+
+/// What the output is named after: the patch or, where it was chosen of several editions, what they came in.
+fs::path name_giver(const ApplyStage& patch) {
+    if (patch.chosen_of < 2) return patch.file.path();
+    std::error_code code;
+    fs::path name = fs::absolute(patch.archive, code);
+    if (!name.has_filename()) name = name.parent_path();
+    // No dot in a folder's name begins an extension.
+    return fs::is_directory(name, code) ? name += ".patches" : name;
+}
+
+}  // namespace
+
 /// The source's, or that of what the output is: a dump in another order, or behind a copier's header, is usually kept
 /// under another one.
 std::string Job::State::output_extension() {
@@ -84,12 +98,12 @@ fs::path Job::State::plain_output_path() {
         return recipe.to.in_place ? around->path()
                : !recipe.to.as.empty()
                    ? placed_as(recipe.to.as, identify(*around),
-                               default_apply_output(*around, stages.back().file.path()))
-                   : hotstitch::output_path(recipe.to.file, default_apply_output(*around, stages.back().file.path()));
+                               default_apply_output(*around, name_giver(stages.back())))
+                   : hotstitch::output_path(recipe.to.file, default_apply_output(*around, name_giver(stages.back())));
     if (recipe.to.in_place) return source->path();
     if (!recipe.to.as.empty())
-        return placed_as(recipe.to.as, identify(*source), default_apply_output(*source, stages.back().file.path()));
-    fs::path place = default_apply_output(*source, stages.back().file.path());
+        return placed_as(recipe.to.as, identify(*source), default_apply_output(*source, name_giver(stages.back())));
+    fs::path place = default_apply_output(*source, name_giver(stages.back()));
     std::error_code code;
     if (!recipe.to.name_like.empty() && !fs::exists(recipe.to.name_like, code))
         throw Error(ErrorCode::io,

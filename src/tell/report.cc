@@ -111,6 +111,7 @@ Report Report::merged_with_only_part() const {
     merged.command_ = command_;
     const auto prepend = [](auto& into, const auto& from) { into.insert(into.begin(), from.begin(), from.end()); };
     prepend(merged.facts_, facts_);
+    prepend(merged.block_, block_);
     prepend(merged.warnings_, warnings_);
     prepend(merged.notes_, notes_);
     prepend(merged.unchecked_, unchecked_);

@@ -20,6 +20,11 @@ Json type_of(std::string_view type) {
     if (type.ends_with("[]")) return {{"type", "array"}, {"items", type_of(type.substr(0, type.size() - 2))}};
     const bool nullable = type.ends_with('?');
     if (nullable) type.remove_suffix(1);
+    if (type == "object")
+        return {{"type", "object"},
+                {"properties", Json::object()},
+                {"required", Json::array()},
+                {"additionalProperties", true}};
     Json out = is_scalar(type) ? Json{{"type", type}} : schema_of(type);
     if (type == "value") out["type"] = {"string", "number", "object", "null"};  // of a field: as its type has it
     if (nullable) out["type"] = Json::array({out["type"], "null"});
