@@ -234,7 +234,9 @@ void declare(CLI::App& app, ApplyArguments& apply, Common& common) {
     auto& command = *app.add_subcommand("apply", "Make the patched file from a source and its patches");
     Recipe& recipe = apply.recipe;
     Destination& place = recipe.to;
-    command.add_option("SOURCE", recipe.base, "The unpatched file, or - for standard input; of a kit, its bases")
+    command
+        .add_option("SOURCE", recipe.base,
+                    "The unpatched file, a folder that it lies in, or - for standard input; of a kit, its bases")
         ->required();
     add_then(command, common);
     command

@@ -50,11 +50,15 @@ shot create 'hotstitch create "Kelp Harbour.sfc" "Night Tides.sfc"'
 shot describe 'hotstitch describe "Night Tides.bps" --source "Kelp Harbour.sfc"'
 hotstitch create "Kelp Harbour.sfc" "Fog Signals.sfc" -q >/dev/null
 rm "Night Tides.sfc" "Fog Signals.sfc"
+printf 'Night Tides 1.2\n\nKelp Harbour by night: new lamps, a new song in the ferry.\nFor revision 1, Europe.\n' >readme.txt
+bsdtar --format=zip -cf "Night Tides.zip" "Night Tides.bps" readme.txt "Harbour Master.exe" && rm readme.txt
+shot heap 'hotstitch "Night Tides.zip" "Kelp Harbour (copier header).smc" "Kelp Harbour (revision 0).sfc" "Kelp Harbour.sfc" --plan'
+shot heap-open 'hotstitch "Kelp Harbour (revision 0).sfc" "Night Tides.bps"'
+rm "Night Tides.zip"
 shot apply 'hotstitch apply "Kelp Harbour.sfc" "Night Tides.bps"'
 shot verify 'hotstitch verify "Night Tides.bps" "Kelp Harbour (revision 0).sfc" "Kelp Harbour.sfc" "Kelp Harbour (copier header).smc" "Night Tides.sfc"'
 shot apply-refused 'hotstitch apply "Kelp Harbour (revision 0).sfc" "Night Tides.bps" -o "Night Tides (r0).sfc"'
-shot overlap 'hotstitch overlap "Kelp Harbour.sfc" "Night Tides.bps" "Fog Signals.bps"'
-shot recast 'hotstitch recast "Kelp Harbour.sfc" "Night Tides.bps" --format ups'
+hotstitch recast "Kelp Harbour.sfc" "Night Tides.bps" --format ups -q >/dev/null
 shot renew 'hotstitch renew "Night Tides.sfc.receipt.json" "Fog Signals.bps"'
 shot undo 'hotstitch undo "Night Tides.sfc"'
 shot describe-rom 'hotstitch describe "Kelp Harbour (copier header).smc" --at 00:FFC0 --at 80:8000'

@@ -48,7 +48,11 @@ Recipe recipe_from(const ApplyArguments& arguments) {
     return recipe;
 }
 
-void state_inputs(const Job& job, Report& report) {
+void state_inputs(const Job& job, const std::string& named, Report& report) {
+    std::error_code code;
+    if (fs::is_directory(named, code))
+        report.note(
+            fmt::format("of the files in {}, {} is the one that fits", escaped(named), escaped(job.recipe().base)));
     if (job.outcome().swapped) warn_of_swap(report);
     state_source(job.source(), job.outcome().archive, report);
     std::vector<const PatchInput*> patches;
@@ -162,6 +166,27 @@ void state_stop(const Job& job, Report& report) {
                 fmt::format("patch {} of {}, {}", number, all, shown(job.stages()[number - 1].file.path())), number);
 }
 
+/// The right one may lie beside the wrong one, or beside the patch.
+bool state_what_fits(const Job& job, const ApplyStage& stage, const Context& context, Report& report) {
+    if (job.outcome().stopped_at != 1 || job.source().is_unpacked()) return false;
+    bool any = false;
+    std::vector<fs::path> folders{job.source().path().parent_path()};
+    const fs::path by_patch = stage.file.path().parent_path();
+    std::error_code code;
+    const auto here = [](const fs::path& folder) { return folder.empty() ? fs::path(".") : folder; };
+    if (!stage.file.is_unpacked() && !fs::equivalent(here(folders.front()), here(by_patch), code))
+        folders.push_back(by_patch);
+    for (const fs::path& folder : folders)
+        for (const FoundGame& found : games_in(folder, stage, context, Look::here)) {
+            std::string call = fmt::format("hotstitch apply {}", shell_file(found.address));
+            for (const Step& step : job.recipe().steps)
+                if (const std::string* const file = file_of(step.does)) call += " " + shell_file(*file);
+            report.next(fmt::format("{}, beside it, fits", escaped(found.address)), call);
+            any = true;
+        }
+    return any;
+}
+
 [[noreturn]] void refuse_source(const Job& job, const ApplyArguments& arguments, const Context& context,
                                 Report& report) {
     const Outcome& result = job.outcome();
@@ -173,12 +198,14 @@ void state_stop(const Job& job, Report& report) {
     needed_fact(report, known, joined(stage.reader->facts().source, checks.source));
     state_stop(job, report);
     if (result.by_plausibility) report.next("if you are sure that it is the right one, add --allow source");
+    const bool fits_beside = state_what_fits(job, stage, context, report);
     const Error& refusal = *result.refusal;  // its offset is one of the target, which nobody has
     throw Error(refusal.code(), refusal.what())
         .in(refusal.field())
         .wanted(refusal.wanted())
         .found(refusal.found())
-        .hint(stage.representation && stage.representation->harmless()
+        .hint(fits_beside ? ""
+              : stage.representation && stage.representation->harmless()
                   ? "leave out --as-is: read so, the file is the right one"
                   : escaped(words_for_next(*result.diagnosis)));
 }
@@ -240,7 +267,7 @@ void run_apply(Job& job, bool to_stream, const ApplyArguments& arguments, const 
         if (!unread.empty()) state_patches(unread, report);
         throw;
     }
-    state_inputs(job, report);
+    state_inputs(job, arguments.recipe.base, report);
     std::optional<ScratchFile> scratch;
     if (to_stream) scratch.emplace();
     try {

@@ -147,10 +147,12 @@ struct FoundGame {
     std::string is;             ///< for people: "a SNES ROM: KELP HARBOUR, Europe"
     bool by_checksums = false;  ///< else by the ROM's own checks
 };
-/// All of them in a folder and below it, out of archives too. Names and sizes are looked at first, contents only of
-/// what may be meant, for two seconds at most. `cut_short`: there was more. Throws Error(cancelled).
+enum class Look { here, below };
+/// All of them in a folder, or below it too, out of archives as well. Names and sizes are looked at first, contents
+/// only of what may be meant, for two seconds at most. `cut_short`: there was more. Throws Error(cancelled).
 HOTSTITCH_EXPORT std::vector<FoundGame> games_in(const std::filesystem::path& folder, const PatchInput& patch,
-                                                 const WorkOptions& options = {}, bool* cut_short = nullptr);
+                                                 const WorkOptions& options = {}, Look where = Look::below,
+                                                 bool* cut_short = nullptr);
 
 /// Those of the checks file together with what the caller expects of the source. Throws Error(usage) when they
 /// contradict each other.

@@ -96,7 +96,8 @@ private:
         for (const HeapFile& file : std::vector<HeapFile>(heap_.files)) {
             if (file.role != HeapRole::folder) continue;
             for (const HeapPatch& patch : patches_)
-                for (const FoundGame& found : games_in(file.path, patch.input, heap_.work, &heap_.cut_short)) {
+                for (const FoundGame& found :
+                     games_in(file.path, patch.input, heap_.work, Look::below, &heap_.cut_short)) {
                     if (std::find(games_.begin(), games_.end(), found.address) != games_.end()) continue;
                     games_.push_back(found.address);
                     heap_.files.push_back({found.address, HeapRole::game, found.is, {}, true});
@@ -300,7 +301,8 @@ private:
         HeapQuestion question{"Is it this one, which lies beside?", {}};
         for (std::size_t patch = 0; patch < patches_.size(); ++patch)
             for (const fs::path& folder : folders)
-                for (const FoundGame& found : games_in(folder, patches_[patch].input, heap_.work, &heap_.cut_short)) {
+                for (const FoundGame& found :
+                     games_in(folder, patches_[patch].input, heap_.work, Look::here, &heap_.cut_short)) {
                     games_.push_back(found.address);
                     question.choices.push_back(choice_of(
                         {{patch, games_.size() - 1, found.by_checksums ? Rank::checksums : Rank::own_checks}}));

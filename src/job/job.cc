@@ -60,6 +60,31 @@ std::vector<Step> Job::State::steps() const {
     return {recipe.steps.begin() + static_cast<std::ptrdiff_t>(stages.size()), recipe.steps.end()};
 }
 
+namespace {
+
+/// The game in a folder that the patch is for. Where its checksums find several, they are the same: the first.
+std::string game_for(const std::string& patch, const std::string& folder, const WorkOptions& work) {
+    const PatchInput input = open_patch_input(patch, work);
+    bool cut_short = false;
+    const std::vector<FoundGame> found = games_in(folder, input, work, Look::below, &cut_short);
+    if (found.size() > 1 && !found.front().by_checksums)
+        throw Error(ErrorCode::usage, fmt::format("several files in {} may be the one that {} is for", folder, patch))
+            .found(fmt::format("{}, {}", found[0].address, found[1].address))
+            .hint(fmt::format("name one: {}", shell_file(found.front().address)));
+    if (!found.empty()) return found.front().address;
+    const Digests wanted = joined(input.reader->facts().source, input.found ? input.found->checks.source : Digests{});
+    throw Error(ErrorCode::wrong_source, fmt::format("no file in {} is the one that {} is for", folder, patch))
+        .in("source")
+        .wanted(wanted.crc32
+                    ? fmt::format("{}crc32 {}", wanted.size ? counted(*wanted.size, "byte", "bytes") + ", " : "",
+                                  wanted.crc32->hex())
+                    : "")
+        .hint(cut_short ? "the folder holds more than was looked at in two seconds: name the file"
+                        : "name the file, or the folder that it lies in");
+}
+
+}  // namespace
+
 void Job::State::open() {
     std::error_code code;
     if (fs::is_directory(recipe.base, code) && std::all_of(recipe.steps.begin(), recipe.steps.end(), is_put))
@@ -75,6 +100,9 @@ void Job::State::open() {
         if (patch == nullptr) break;
         patches.push_back(*patch);
     }
+    const bool is_disc = fs::is_directory(fs::path(recipe.base) / "sys", code);
+    if (!patches.empty() && fs::is_directory(recipe.base, code) && !is_disc)
+        recipe.base = game_for(patches.front(), recipe.base, work);
     patches.empty() ? open_changed() : open_patched(patches);
     host = std::make_unique<DiskHost>(*this, work);
 }

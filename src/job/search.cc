@@ -26,11 +26,12 @@ struct Candidate {
 
 class Search {
 public:
-    Search(const PatchInput& patch, const WorkOptions& work)
+    Search(const PatchInput& patch, const WorkOptions& work, Look where)
         : patch_(patch),
           checks_(patch.found ? patch.found->checks : Checks{}),
           work_(work),
-          wanted_(joined(patch.reader->facts().source, checks_.source)) {}
+          wanted_(joined(patch.reader->facts().source, checks_.source)),
+          where_(where) {}
 
     std::vector<FoundGame> in(const fs::path& folder) {
         for (const Candidate& file : listed(folder)) (is_right_size(file) ? right_size_ : others_).push_back(file);
@@ -54,6 +55,7 @@ private:
         std::error_code code;
         fs::recursive_directory_iterator entry(folder, fs::directory_options::skip_permission_denied, code), end;
         for (; !code && entry != end; entry.increment(code)) {
+            if (where_ == Look::here) entry.disable_recursion_pending();
             if (all.size() >= most_entries || out_of_time()) return cut_short_ = true, all;
             std::error_code unreadable;
             if (!entry->is_regular_file(unreadable) || patch_.file.is_same_file(entry->path())) continue;
@@ -107,6 +109,7 @@ private:
     const Checks checks_;
     const WorkOptions& work_;
     const Digests wanted_;
+    const Look where_;
     const std::chrono::steady_clock::time_point began_ = std::chrono::steady_clock::now();
     std::vector<Candidate> right_size_, others_;
     std::vector<FoundGame> found_;
@@ -115,9 +118,9 @@ private:
 
 }  // namespace
 
-std::vector<FoundGame> games_in(const fs::path& folder, const PatchInput& patch, const WorkOptions& options,
+std::vector<FoundGame> games_in(const fs::path& folder, const PatchInput& patch, const WorkOptions& options, Look where,
                                 bool* cut_short) {
-    Search search(patch, options);
+    Search search(patch, options, where);
     std::vector<FoundGame> found = search.in(folder.empty() ? fs::path(".") : folder);
     if (cut_short != nullptr) *cut_short = *cut_short || search.cut_short();
     return found;

@@ -51,7 +51,6 @@ void files_fact(Report& report, const Heap& heap) {
 }  // namespace
 
 void heap_facts(Report& report, const Heap& heap) {
-    files_fact(report, heap);
     if (heap.plan) {
         const HeapChoice& plan = *heap.plan;
         const Json json = choice_json(plan);
@@ -59,6 +58,7 @@ void heap_facts(Report& report, const Heap& heap) {
         if (!plan.by.empty()) report.fact("plan", "because", plan.by, json);
         if (!plan.output.empty()) report.fact("plan", "makes", shown(plan.output), json);
     }
+    files_fact(report, heap);
     Json open = Json::array();
     for (const HeapQuestion& question : heap.open) {
         Json choices = Json::array();

@@ -49,7 +49,10 @@ INSTANTIATE_TEST_SUITE_P(
     testing::ValuesIn(std::vector<Bad>{
         {"missing source", {"apply", "none.sfc", "good.ips"}, 4, "cannot open none.sfc: No such file"},
         {"missing patch", {"apply", "game.sfc", "none.ips"}, 4, "cannot open none.ips: No such file"},
-        {"folder as source", {"apply", "folder", "good.ips"}, 2, "folder is a folder, a file is needed"},
+        {"folder without a game",
+         {"apply", "folder", "good.ips"},
+         1,
+         "no file in folder is the one that good.ips is for"},
         {"folder without a patch", {"apply", "game.sfc", "folder"}, 3, "there is no patch in folder"},
         {"empty patch file", {"apply", "game.sfc", "empty"}, 3, "not a patch but an empty file"},
         {"a web page", {"apply", "game.sfc", "page.ips"}, 3, "not a patch but a web page"},

@@ -220,6 +220,33 @@ TEST_F(Heaps, AskInATerminal) {
     EXPECT_EQ(contents(folder / "tides.sfc"), night);
 }
 
+/// A folder as the source of one call: the game in it that fits, or why none does.
+TEST_F(Heaps, AFolderIsSearchedForTheSource) {
+    fs::create_directories(folder / "games/deep");
+    for (const char* name : {"r0.sfc", "gb.gb"}) fs::copy(folder / name, folder / "games");
+    fs::create_directories(folder / "none");
+    fs::copy(folder / "r0.sfc", folder / "none");
+    for (const char* name : {"r1.sfc", "r1.smc"}) {  // as it stands, and behind a header
+        fs::copy(folder / name, folder / "games/deep");
+        for (const char* patch : {"tides.bps", "tides.ips"}) {
+            const ToolResult made = run({"apply", "games", patch, "-o", "o.sfc", "--replace", "--no-backup"});
+            EXPECT_EQ(made.code, 0) << name << " " << patch << made.err;
+            EXPECT_EQ(contents(folder / "o.sfc"), night);
+        }
+        fs::remove(folder / "games/deep" / name);
+    }
+    const ToolResult none = run({"apply", "none", "tides.bps", "--json"});
+    EXPECT_EQ(none.code, 1);
+    EXPECT_EQ(none.json()["answer"], "wrong-source");
+    EXPECT_NE(none.out.find("crc32 6f184ef6"), std::string::npos) << none.out;
+    // A refused source: the right one lies beside the patch, and its call can be made.
+    const nlohmann::json refused = run({"apply", "none/r0.sfc", "tides.bps", "--json"}).json();
+    ASSERT_EQ(refused["next"].size(), 2U) << refused["next"];  // r1.sfc and its copy
+    EXPECT_EQ(refused["next"][1], "r1.sfc, beside it, fits: hotstitch apply r1.sfc tides.bps");
+    // Of a folder below, nothing is said: only what lies beside.
+    EXPECT_EQ(run({"apply", "games/gb.gb", "tides.bps", "--json"}).json()["answer"], "wrong-source");
+}
+
 TEST_F(Heaps, FindOneGameAmongTenThousandFiles) {
     fs::create_directories(folder / "many");
     for (int i = 0; i < 10'000; ++i) std::ofstream(folder / fmt::format("many/{:05}.sfc", i)) << "not this one " << i;
