@@ -1,13 +1,15 @@
 // SPDX-License-Identifier: MIT
 // What can be made of a heap: every patch is held against every game, and each pair gets a rank by what speaks for it:
-// checksums, the ROM's own checks, nothing, doubts. One pair above all others is the plan; several alike are a
-// question; none is told with the nearest misfit, and what lies beside is searched. Kits find their bases themselves.
-// Tested by tests/heap/heap_test.cc and tests/cli/cli_heap_test.cc.
+// checksums of the patch, those that a text or a name beside it quotes, the ROM's own checks, nothing, doubts. One pair
+// above all others is the plan; several alike are a question; none is told with the nearest misfit, and what lies
+// beside is searched. Kits find their bases themselves. Tested by tests/heap/heap_test.cc and
+// tests/cli/cli_heap_test.cc.
 #include "hotstitch/heap.h"
 
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cctype>
 #include <map>
 
 #include "heap/roles.h"
@@ -25,13 +27,15 @@ namespace {
 constexpr std::size_t readme_lines = 20, most_patches = 64;
 
 /// How much speaks for a pair, in rising order.
-enum class Rank { no, already, doubtful, unknown, own_checks, checksums };
+enum class Rank { no, already, doubtful, unknown, own_checks, named, checksums };
 
 struct Pair {
     std::size_t patch = 0, game = 0;
     Rank rank{};
     std::string reading{};  ///< in which it fits, for people; empty: as it is
     std::optional<Diagnosis> diagnosis{};
+    Digests quoted{};  ///< of the source, as a text beside the patch has them
+    std::string by{};  ///< which text, for people
     std::string error{};
 };
 
@@ -46,6 +50,48 @@ std::string file_name(const std::string& address) {
     return fs::path(address).filename().string();
 }
 
+/// Checksums that texts and names quote: hexadecimal words as long as those of CRC-32, MD5, SHA-1 or SHA-256. That one
+/// is a file's own by chance is out of the question; that none is says nothing.
+class QuotedSums {
+public:
+    void add(std::string_view text, const std::string& where) {
+        std::string word;
+        for (std::size_t i = 0; i <= text.size(); ++i) {
+            const char c = i < text.size() ? text[i] : ' ';
+            if (std::isalnum(static_cast<unsigned char>(c)) != 0) {
+                word += static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+                continue;
+            }
+            const std::size_t length = word.size();
+            const bool is_sum = (length == 8 || length == 32 || length == 40 || length == 64) &&
+                                word.find_first_not_of("0123456789abcdef") == std::string::npos;
+            if (is_sum) where_.emplace(word, where);
+            word.clear();
+        }
+    }
+    bool empty() const noexcept { return where_.empty(); }
+
+    /// Those of the digests that are quoted; and by what.
+    Digests among(const Digests& of_file, std::string& by) const {
+        Digests quoted;
+        const auto look = [&](const auto& sum, auto& out, std::string_view name) {
+            if (!sum) return;
+            const auto found = where_.find(sum->hex());
+            if (found == where_.end()) return;
+            out = sum;
+            if (by.empty()) by = fmt::format("{} quotes the game's {} {}", found->second, name, found->first);
+        };
+        look(of_file.crc32, quoted.crc32, "crc32");
+        look(of_file.md5, quoted.md5, "md5");
+        look(of_file.sha1, quoted.sha1, "sha1");
+        look(of_file.sha256, quoted.sha256, "sha256");
+        return quoted;
+    }
+
+private:
+    std::map<std::string, std::string> where_;
+};
+
 class Pairing {
 public:
     Pairing(Heap& heap, const Destination& to) : heap_(heap), to_(to) {}
@@ -55,6 +101,7 @@ public:
         for (const HeapFile& file : heap_.files)
             if (file.role == HeapRole::game || file.role == HeapRole::sheet) games_.push_back(file.path);
         if (patches_.empty()) return;
+        gather_quoted_sums();
         search_folders();
         for (std::size_t patch = 0; patch < patches_.size(); ++patch) hold_against_games(patch);
         decide();
@@ -91,6 +138,42 @@ private:
         return addresses.size() > 1 ? addresses : std::vector<std::string>{path};
     }
 
+    /// In texts and lists of the heap, and in the patches' own names.
+    void gather_quoted_sums() {
+        constexpr std::size_t much = 64 << 10;
+        for (const HeapPatch& patch : patches_) quoted_.add(patch.name, "the patch's name");
+        for (const HeapFile& file : heap_.files) {
+            if (file.role == HeapRole::patch) quoted_.add(file_name(file.path), "the patch's name");
+            if (file.role != HeapRole::readme && file.role != HeapRole::checks) continue;
+            try {
+                const Bytes text = head_of(open_file(file.path, heap_.work), much);
+                quoted_.add(text_of(text), file_name(file.path));
+            } catch (const Error& error) {
+                if (error.code() == ErrorCode::cancelled) throw;  // else it quotes nothing
+            }
+        }
+    }
+
+    /// Whether a checksum of the game is quoted: as it stands, or as its platform reads it.
+    void ask_quoted_sums(Pair& pair) const {
+        if (quoted_.empty() || pair.rank < Rank::doubtful || pair.rank > Rank::own_checks) return;
+        const HeapPatch& patch = patches_[pair.patch];
+        const SourceFile source =
+            source_for(open_file(games_[pair.game], heap_.work), *patch.input.reader, {}, heap_.work);
+        const auto ask = [&](const ByteSource& bytes) {
+            const Digests sums =
+                digest(bytes, {.crc32 = true, .md5 = true, .sha1 = true, .sha256 = true}, heap_.work.progress);
+            pair.quoted = quoted_.among(sums, pair.by);
+            return !pair.quoted.empty();
+        };
+        bool named = ask(source.file);
+        if (const auto reading = named ? std::nullopt : identify(source.file).reading) {
+            named = ask(*read_as(source.file, *reading));
+            if (named) pair.reading = words_for(*reading);
+        }
+        if (named) pair.rank = Rank::named;
+    }
+
     /// Games in the folders that were named.
     void search_folders() {
         for (const HeapFile& file : std::vector<HeapFile>(heap_.files)) {
@@ -118,6 +201,7 @@ private:
             if (file.opinion && file.opinion->sure()) pair.reading = words_for(file.opinion->reading);
             pair.diagnosis = file.diagnosis;
             if (file.error) pair.error = file.error->what();
+            ask_quoted_sums(pair);
             pairs_.push_back(std::move(pair));
         }
     }
@@ -232,10 +316,12 @@ private:
         }
         Recipe recipe = Recipe::of_patches(games_[pairs.front().game], patches);
         recipe.to = to_;
+        recipe.expected = pairs.front().quoted;
         const std::string& reading = pairs.front().reading;
         choice.words =
             fmt::format("{} onto {}{}", names, file_name(recipe.base), reading.empty() ? "" : ", read " + reading);
         choice.by = pairs.front().rank == Rank::checksums    ? "checksums say that they belong together"
+                    : pairs.front().rank == Rank::named      ? pairs.front().by
                     : pairs.front().rank == Rank::own_checks ? "the ROM's own checks come out right"
                                                              : "";
         try {
@@ -341,6 +427,8 @@ private:
             if (!is_it) continue;
             if (pair.rank == Rank::already) return "it is patched already";
             if (pair.diagnosis) return words_for(pair.diagnosis->reasons.front());
+            if (pair.rank <= Rank::own_checks && heap_.plan && !heap_.plan->recipe->expected.empty())
+                return "it is not the one whose checksum is quoted";
             if (pair.rank == Rank::doubtful) return "the ROM's own checks would come out wrong";
         }
         return file.role == HeapRole::patch ? "it is for another game" : "another one fits better";
@@ -351,6 +439,7 @@ private:
     std::vector<HeapPatch> patches_;
     std::vector<std::string> games_;
     std::vector<Pair> pairs_;
+    QuotedSums quoted_;
     std::map<std::string, std::string> left_;
 };
 

@@ -220,6 +220,48 @@ TEST_F(Heaps, AskInATerminal) {
     EXPECT_EQ(contents(folder / "tides.sfc"), night);
 }
 
+/// A patch without checks, two games whose own checks see nothing of the change: what is quoted beside it decides.
+TEST_F(Heaps, ChecksumsThatAreQuotedDecide) {
+    // Data files have no checks of their own.
+    Bytes a(5000, std::byte{1}), b(5000, std::byte{2}), target = a;
+    target[77] = std::byte{9};
+    folder.put("a.dat", a), folder.put("b.dat", b);
+    const Bytes patch = create(a, target, {.format = PatchFormat::ips});
+    folder.put("m.ips", patch);
+    const Digests sums = digest(MemorySource(a), {.crc32 = true, .md5 = true, .sha1 = true});
+    folder.put("says.txt", "made for the file with SHA-1 " + sums.sha1->hex() + ", not for any other");
+    folder.put("a.sfv", "a.dat " + sums.crc32->hex() + "\n");
+    folder.put(fmt::format("m [{}].ips", sums.crc32->hex()), patch);
+    folder.put("other.txt", "published 20261201, 0123456789abcdef0123456789abcdef01234567");
+    pack("m.zip", {"m.ips", "says.txt"});
+    const std::string named = fmt::format("m [{}].ips", sums.crc32->hex());
+    const struct {
+        Names given;
+        bool decided;
+        std::string by;
+    } cases[] = {{{"m.ips", "a.dat", "b.dat"}, false, ""},
+                 {{"m.ips", "a.dat", "b.dat", "other.txt"}, false, ""},
+                 {{"m.ips", "a.dat", "b.dat", "says.txt"}, true, "says.txt"},
+                 {{"m.ips", "a.dat", "b.dat", "a.sfv"}, true, "a.sfv"},
+                 {{"b.dat", "m.zip", "a.dat"}, true, "says.txt"},
+                 {{"b.dat", "a.dat", named}, true, "the patch's name"}};
+    for (const auto& c : cases) {
+        const Heap heap = sorted(c.given);
+        const std::string which = fmt::format("{}", fmt::join(c.given, " "));
+        ASSERT_EQ(heap.plan.has_value(), c.decided) << which;
+        if (!c.decided) continue;
+        EXPECT_EQ(base_of(*heap.plan), "a.dat") << which;
+        EXPECT_NE(heap.plan->by.find(c.by), std::string::npos) << heap.plan->by;
+        const ToolResult made = run([&] {
+            Names call = c.given;
+            call.insert(call.end(), {"-o", "o.dat", "--replace", "--no-backup", "--json"});
+            return call;
+        }());
+        EXPECT_EQ(made.json()["done"][0]["checked"][0], "source") << made.out;  // and it is held against it
+        EXPECT_EQ(contents(folder / "o.dat"), target);
+    }
+}
+
 /// A folder as the source of one call: the game in it that fits, or why none does.
 TEST_F(Heaps, AFolderIsSearchedForTheSource) {
     fs::create_directories(folder / "games/deep");
