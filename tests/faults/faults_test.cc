@@ -45,6 +45,7 @@ struct Scenario {
 
 const std::vector<Scenario> scenarios{
     {"apply beside the source", {}, {"apply", "kelp.sfc", "night.bps", "-o", "new/sub/night.sfc"}, "kelp.sfc"},
+    {"a heap", {}, {"night.bps", "h.smc", "kelp.sfc", "-o", "new/"}, "kelp.sfc"},
     {"apply in place", {}, {"apply", "kelp.sfc", "night.bps", "--in-place"}, "kelp.sfc"},
     {"apply in place with a reverse patch",
      {},
