@@ -13,6 +13,7 @@
 #include "render/print.h"
 #include "render/style.h"
 #include "render/text.h"
+#include "signals.h"
 
 namespace hotstitch::cli {
 namespace {
@@ -54,6 +55,7 @@ bool agreed(const Heap& heap, const Context& context) {
         if (next == '\n') break;
     }
     (void)put(stdout, "\n");
+    if (stop_signal() != 0) throw Error(ErrorCode::cancelled, "stopped on request");
     return answer == '\n' || answer == 'y' || answer == 'Y';
 }
 

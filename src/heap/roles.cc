@@ -10,6 +10,7 @@
 #include <cctype>
 
 #include "hotstitch/archive.h"
+#include "hotstitch/delivery.h"
 #include "hotstitch/disc.h"
 #include "hotstitch/field_jobs.h"
 #include "hotstitch/keys.h"

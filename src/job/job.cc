@@ -10,6 +10,7 @@
 #include "hotstitch/error.h"
 #include "hotstitch/field_jobs.h"
 #include "hotstitch/part_jobs.h"
+#include "hotstitch/text.h"
 #include "job/job_state.h"
 #include "job/opened.h"
 #include "job/receipts.h"
