@@ -161,10 +161,10 @@ struct ShelfArguments {
     bool adopt = false;
 };
 
-using CommandArguments =
-    std::variant<HeapArguments, tell::DescribeRequest, ApplyArguments, CreateArguments, VerifyArguments, RecastArguments,
-                 OverlapArguments, UndoArguments, RenewArguments, MendArguments, HeaderArguments, PartsArguments,
-                 TakeArguments, PutArguments, FieldsArguments, ChartArguments, KitArguments, ShelfArguments>;
+using CommandArguments = std::variant<HeapArguments, tell::DescribeRequest, ApplyArguments, CreateArguments,
+                                      VerifyArguments, RecastArguments, OverlapArguments, UndoArguments, RenewArguments,
+                                      MendArguments, HeaderArguments, PartsArguments, TakeArguments, PutArguments,
+                                      FieldsArguments, ChartArguments, KitArguments, ShelfArguments>;
 
 struct Arguments {
     std::string command;  ///< "apply", …; empty: only `text` is to be printed

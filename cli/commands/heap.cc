@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// Files without a command: sorted, planned, asked about in a terminal, done. Tested by tests/cli/cli_heap_test.cc.
+// Files without a command: sorted, planned, asked about in a terminal, done. Tested by tests/heap/heap_test.cc.
 #include <fmt/format.h>
 #include <unistd.h>
 

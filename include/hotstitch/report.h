@@ -157,8 +157,8 @@ HOTSTITCH_EXPORT void write_json(const Report& report, const std::function<void(
 HOTSTITCH_EXPORT JsonValue json_schemas();
 
 /// The commands whose documents there are, in the order of their help.
-inline constexpr std::string_view command_names[] = {"heap",     "describe", "apply",  "create", "verify", "recast", "overlap",
-                                                     "undo",     "renew",  "mend",   "header", "parts",  "take",
-                                                     "put",      "fields", "chart",  "kit",    "shelf"};
+inline constexpr std::string_view command_names[] = {"heap",    "describe", "apply",  "create", "verify", "recast",
+                                                     "overlap", "undo",     "renew",  "mend",   "header", "parts",
+                                                     "take",    "put",      "fields", "chart",  "kit",    "shelf"};
 
 }  // namespace hotstitch::tell

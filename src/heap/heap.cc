@@ -2,16 +2,16 @@
 // What can be made of a heap: every patch is held against every game, and each pair gets a rank by what speaks for it:
 // checksums of the patch, those that a text or a name beside it quotes, the ROM's own checks, nothing, doubts. One pair
 // above all others is the plan; several alike are a question; none is told with the nearest misfit, and what lies
-// beside is searched. Kits find their bases themselves. Tested by tests/heap/heap_test.cc and
-// tests/cli/cli_heap_test.cc.
+// beside is searched. Kits find their bases themselves. Tested by
+// tests/heap/heap_test.cc.
 #include "hotstitch/heap.h"
 
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cctype>
 #include <map>
 
+#include "heap/quoted_sums.h"
 #include "heap/roles.h"
 #include "hotstitch/archive.h"
 #include "hotstitch/job.h"
@@ -44,52 +44,6 @@ struct HeapPatch {
     std::string name;   ///< for people
     std::string owner;  ///< the file of the heap that it is, or lies in
     PatchInput input;
-};
-
-std::string file_name(const std::string& address) {
-    return fs::path(address).filename().string();
-}
-
-/// Checksums that texts and names quote: hexadecimal words as long as those of CRC-32, MD5, SHA-1 or SHA-256. That one
-/// is a file's own by chance is out of the question; that none is says nothing.
-class QuotedSums {
-public:
-    void add(std::string_view text, const std::string& where) {
-        std::string word;
-        for (std::size_t i = 0; i <= text.size(); ++i) {
-            const char c = i < text.size() ? text[i] : ' ';
-            if (std::isalnum(static_cast<unsigned char>(c)) != 0) {
-                word += static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
-                continue;
-            }
-            const std::size_t length = word.size();
-            const bool is_sum = (length == 8 || length == 32 || length == 40 || length == 64) &&
-                                word.find_first_not_of("0123456789abcdef") == std::string::npos;
-            if (is_sum) where_.emplace(word, where);
-            word.clear();
-        }
-    }
-    bool empty() const noexcept { return where_.empty(); }
-
-    /// Those of the digests that are quoted; and by what.
-    Digests among(const Digests& of_file, std::string& by) const {
-        Digests quoted;
-        const auto look = [&](const auto& sum, auto& out, std::string_view name) {
-            if (!sum) return;
-            const auto found = where_.find(sum->hex());
-            if (found == where_.end()) return;
-            out = sum;
-            if (by.empty()) by = fmt::format("{} quotes the game's {} {}", found->second, name, found->first);
-        };
-        look(of_file.crc32, quoted.crc32, "crc32");
-        look(of_file.md5, quoted.md5, "md5");
-        look(of_file.sha1, quoted.sha1, "sha1");
-        look(of_file.sha256, quoted.sha256, "sha256");
-        return quoted;
-    }
-
-private:
-    std::map<std::string, std::string> where_;
 };
 
 class Pairing {
@@ -442,88 +396,6 @@ private:
     QuotedSums quoted_;
     std::map<std::string, std::string> left_;
 };
-
-bool all_found(const KitJob& job) {
-    for (const auto& of_kit : job.bases())
-        for (const KitBaseFound& found : of_kit)
-            if (!found && !found.base->optional) return false;
-    return true;
-}
-
-HeapChoice choice_of(const KitRequest& request, const KitJob& job) {
-    HeapChoice choice{.kits = request};
-    std::string kits, bases;
-    for (const KitInput& kit : job.kits())
-        kits += fmt::format("{}{}{}{}", kits.empty() ? "" : ", then ", kit.kit().name,
-                            kit.kit().version.empty() ? "" : " ", kit.kit().version);
-    for (const auto& of_kit : job.bases())
-        for (const KitBaseFound& found : of_kit)
-            if (found) bases += fmt::format("{}{}", bases.empty() ? "" : ", ", file_name(found.address));
-    choice.words = bases.empty() ? kits : fmt::format("{} onto {}", kits, bases);
-    choice.by = "the kit knows its bases by checksums";
-    return choice;
-}
-
-/// Files that no kit asks for are left out. The bases stand with what they were found in.
-void leave_out_others(Heap& heap, KitRequest& request, const KitJob& job) {
-    std::erase_if(request.given, [&](const std::string& given) {
-        for (const auto& of_kit : job.bases())
-            for (const KitBaseFound& found : of_kit)
-                if (found.address == given || found.address.starts_with(given + ":") ||
-                    found.address.starts_with(given.ends_with('/') ? given : given + "/"))
-                    return false;
-        for (HeapFile& file : heap.files)
-            if (file.path == given) file.why = "the kit does not ask for it";
-        return true;
-    });
-}
-
-/// A base that is missing may lie beside the kit, or beside what was given.
-void look_for_bases(Heap& heap, const KitRequest& request) {
-    KitRequest wider = request;
-    for (const std::vector<std::string>* const names : {&request.given, &request.kits})
-        for (const std::string& name : *names) {
-            const fs::path folder = fs::path(name).parent_path();
-            const std::string beside = folder.empty() ? "." : folder.string();
-            if (std::find(wider.given.begin(), wider.given.end(), beside) == wider.given.end())
-                wider.given.push_back(beside);
-        }
-    KitJob job(wider, heap.work);
-    job.open();
-    if (!all_found(job)) return;
-    wider.given.clear();
-    for (const auto& of_kit : job.bases())
-        for (const KitBaseFound& found : of_kit)
-            if (found) wider.given.push_back(fs::path(found.address).lexically_normal().string());
-    heap.open.push_back({"Is it this one, which lies beside?", {choice_of(wider, job)}});
-}
-
-/// Kits know their bases by checksums.
-void plan_kits(Heap& heap, const Destination& to) {
-    KitRequest request;
-    request.output = to.file, request.replace = to.replace, request.receipt = to.receipt;
-    for (HeapFile& file : heap.files) {
-        const bool may_be_base =
-            file.role == HeapRole::game || file.role == HeapRole::folder || file.role == HeapRole::sheet;
-        if (file.role == HeapRole::kit) request.kits.push_back(file.path);
-        if (may_be_base && !file.found) request.given.push_back(file.path);
-        if (file.role == HeapRole::patch) file.why = "a kit says itself which patches it applies";
-    }
-    try {
-        KitJob looked(request, heap.work);
-        looked.open();
-        if (all_found(looked)) leave_out_others(heap, request, looked);
-        KitJob job(request, heap.work);
-        job.open();
-        if (!all_found(job)) look_for_bases(heap, request);
-        job.plan();
-        job.refuse_conflicts();
-        heap.plan = choice_of(request, job);
-    } catch (const Error& error) {
-        if (error.code() == ErrorCode::cancelled) throw;
-        heap.refusal = error;
-    }
-}
 
 /// What the maker says: of several, the one that is named so, else the first.
 void find_readme(Heap& heap) {

@@ -234,6 +234,10 @@ std::string_view name_of(HeapRole role) noexcept {
     return names[static_cast<std::size_t>(role)];
 }
 
+std::string file_name(const std::string& address) {
+    return fs::path(address).filename().string();
+}
+
 std::vector<std::string> first_lines(ByteView bytes, std::size_t most) {
     std::vector<std::string> lines;
     std::string_view text = text_of(bytes);

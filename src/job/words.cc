@@ -4,8 +4,8 @@
 
 #include <algorithm>
 
-#include "hotstitch/job.h"
 #include "hotstitch/answer.h"
+#include "hotstitch/job.h"
 #include "hotstitch/part_jobs.h"
 #include "hotstitch/text.h"
 

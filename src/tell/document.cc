@@ -104,8 +104,8 @@ Object body_of(const Report& report, Object body) {
     body.set("exit", Json(static_cast<int>(report.exit_code())));
     for (const Fact& fact : report.facts()) body.set(fact.key, fact.value);
     // Whoever asks a command that makes something always learns whether it did.
-    constexpr std::string_view makers[] = {"heap", "apply", "create", "recast", "renew", "mend", "header",
-                                           "take",  "put",    "fields", "kit",   "shelf"};
+    constexpr std::string_view makers[] = {"heap",   "apply", "create", "recast", "renew", "mend",
+                                           "header", "take",  "put",    "fields", "kit",   "shelf"};
     if (!body.has("made") && std::find(std::begin(makers), std::end(makers), report.command()) != std::end(makers))
         body.set("made", Json(report.exit_code() == ExitCode::yes));
     const auto list = [&](const char* key, const std::vector<std::string>& texts) {

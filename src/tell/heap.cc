@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// A heap of files, told: what each is there for, what will be done, what is open. Tested by tests/cli/cli_heap_test.cc.
+// A heap of files, told: what each is there for, what will be done, what is open. Tested by tests/heap/heap_test.cc.
 #include <fmt/format.h>
 
 #include <algorithm>
