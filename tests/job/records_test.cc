@@ -275,7 +275,7 @@ TEST_F(Records, WhoeverWaitsForAPipeThatWasNamedCanBeStopped) {
     ASSERT_EQ(::mkfifo((folder / "pipe").c_str(), 0600), 0);
     for (const char* const call : {"fields kelp.sfc --map pipe", "describe kelp.sfc --keys pipe",
                                    "describe kelp.sfc --known pipe", "describe pipe", "apply kelp.sfc pipe"}) {
-        const int status = std::system(fmt::format("cd '{}' && timeout -k 10 0.5 '{}' {} >/dev/null 2>&1",
+        const int status = std::system(fmt::format("cd '{}' && timeout -k 90 0.5 '{}' {} >/dev/null 2>&1",
                                                    folder.path().string(), std::getenv("HOTSTITCH_TOOL"), call)
                                            .c_str());
         EXPECT_EQ(WEXITSTATUS(status), 124) << call << " had to be killed";
