@@ -34,6 +34,8 @@ std::string call_of(const HeapChoice& choice) {
         call += " --expect crc32:" + choice.recipe->expected.crc32->hex();
     else if (choice.recipe && choice.recipe->expected.sha1)
         call += " --expect sha1:" + choice.recipe->expected.sha1->hex();
+    else if (choice.recipe && choice.recipe->expected.md5)
+        call += " --expect md5:" + choice.recipe->expected.md5->hex();
     const std::string& output = choice.kits ? choice.kits->output : choice.recipe->to.file;
     if (!output.empty()) call += " -o " + shell_file(output);
     if ((choice.kits ? choice.kits->replace : choice.recipe->to.replace) != Replace::never) call += " --replace";

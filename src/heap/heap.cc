@@ -178,6 +178,11 @@ private:
         std::vector<Pair> alike;
         std::copy_if(pairs_.begin(), pairs_.end(), std::back_inserter(alike),
                      [&](const Pair& p) { return p.rank == best->rank; });
+        if (best->rank == Rank::doubtful) {  // likely another revision: nobody is to find that out afterwards
+            look_beside();
+            return ask(alike,
+                       "Do it all the same? The ROM's own checks would come out wrong: it may be another revision.");
+        }
         leave_out_copies(alike);
         if (alike.size() == 1) {
             heap_.plan = choice_of({alike.front()});
@@ -289,19 +294,22 @@ private:
         return choice;
     }
 
-    void ask(const std::vector<Pair>& alike) {
+    /// `doubt`: the question, where it is not which of several.
+    void ask(const std::vector<Pair>& alike, const char* doubt = nullptr) {
         const auto all = [&](auto member) {
             return std::all_of(alike.begin(), alike.end(),
                                [&](const Pair& p) { return p.*member == alike.front().*member; });
         };
         const bool one_game = all(&Pair::game), one_patch = all(&Pair::patch);
         HeapQuestion question;
-        question.question = one_game                                ? "Which patch? Each of them may be meant."
+        question.question = doubt != nullptr                        ? doubt
+                            : one_game                              ? "Which patch? Each of them may be meant."
                             : !one_patch                            ? "Which patch, onto which game?"
                             : alike.front().rank == Rank::checksums ? "Which game? Each of them fits."
                                                                     : "Which game? Nothing in the patch tells.";
         for (const Pair& pair : alike) question.choices.push_back(choice_of({pair}));
-        if (one_game && alike.size() > 1 && alike.size() <= 8) question.choices.push_back(choice_of(alike));
+        if (doubt == nullptr && one_game && alike.size() > 1 && alike.size() <= 8)
+            question.choices.push_back(choice_of(alike));
         heap_.open.push_back(std::move(question));
     }
 

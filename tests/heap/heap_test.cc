@@ -176,6 +176,21 @@ TEST_F(Heaps, SayWhyNothingFits) {
     EXPECT_EQ(alone.names().size(), 6U);
 }
 
+/// A patch without checks on another revision, whose own checks it would leave wrong: never done without being asked.
+TEST_F(Heaps, DoubtsAreAsked) {
+    TemporaryFolder alone;
+    alone.put("r0.sfc", r0), alone.put("tides.ips", create(r1, night, {.format = PatchFormat::ips}));
+    const ToolResult told = run_tool({"tides.ips", "r0.sfc", "--json"}, {.folder = alone.path()});
+    EXPECT_EQ(told.code, 1) << told.out;
+    EXPECT_EQ(told.json()["answer"], "open");
+    EXPECT_EQ(told.json()["open"][0]["choices"].size(), 1U);
+    EXPECT_EQ(alone.names().size(), 2U);
+    alone.put("r1.sfc", r1);  // and the right one, once it lies beside, is named first
+    const nlohmann::json beside = run_tool({"tides.ips", "r0.sfc", "--json"}, {.folder = alone.path()}).json();
+    ASSERT_EQ(beside["open"].size(), 2U) << beside;
+    EXPECT_EQ(beside["open"][0]["choices"][0]["recipe"]["base"], "r1.sfc");
+}
+
 TEST_F(Heaps, OfKitsTakeTheBaseThatTheyKnow) {
     create_kit({.pairs = {{(folder / "r1.sfc").string(), (folder / "night.sfc").string()}},
                 .output = (folder / "n.kit").string(),
